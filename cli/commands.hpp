@@ -1,0 +1,98 @@
+#pragma once
+// The program's commands: each adds its options to the parser and says what to run. Arguments to calls, results to text, no arithmetic.
+
+#include <CLI/CLI.hpp>
+#include <filesystem>
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "wavicon/audio/sample_format.hpp"
+#include "wavicon/path/unit.hpp"
+#include "wavicon/sheet/sheet.hpp"
+
+namespace wavicon::cli {
+
+namespace exit_status {
+inline constexpr int measured = 0;
+inline constexpr int limit_not_kept = 1;
+inline constexpr int wrong_usage = 2;
+inline constexpr int bad_input = 3;
+inline constexpr int unit_failed = 4;
+inline constexpr int interrupted = 130;
+}  // namespace exit_status
+
+/// Thrown out of long loops after Ctrl-C; what was being written goes with it.
+struct Interrupted {};
+void throw_if_interrupted();
+
+/// What a command runs; returns the exit status.
+using Action = std::function<int()>;
+
+/// The bundles that were built or installed beside this program.
+UnitSearch own_units();
+
+/// One line on standard error while something takes longer than a second; nothing when that is no terminal or `quiet`.
+class Progress {
+ public:
+  Progress(std::string what, bool quiet);
+  ~Progress();
+  Progress(const Progress&) = delete;
+  Progress& operator=(const Progress&) = delete;
+  void operator()(double part);
+
+ private:
+  std::string what_;
+  bool wanted_;
+  bool shown_ = false;
+  double start_s_;
+  double last_s_;
+};
+
+/// Prints a line to standard output unless quiet.
+void say(bool quiet, const std::string& line);
+/// Prints "wavicon: warning: …" to standard error unless quiet.
+void warn(bool quiet, const std::string& line);
+
+/// How an audio file is to be written; the options --bits, --dither, --no-dither, --seed.
+struct FormatOptions {
+  std::optional<int> bits;
+  bool dither = false;
+  bool no_dither = false;
+  std::uint64_t seed = 1;
+  void add_to(CLI::App& app);
+  /// --bits 16, 24 or 32 (float). @param otherwise  when no --bits is given.
+  [[nodiscard]] SampleFormat format(SampleFormat otherwise) const;
+  /// On by default for 16 bits only.
+  [[nodiscard]] bool dithers(SampleFormat format) const;
+};
+
+/// What measuring commands share: what is read of the captures and what is done with the sheets.
+struct SheetOptions {
+  std::vector<std::string> captures;
+  std::optional<int> channel;
+  double from_s = 0;
+  std::optional<double> to_s;
+  bool json = false;
+  std::string sheet_file;
+  std::string csv_file;
+  std::string plot_file;
+  std::vector<std::string> limits;
+  std::string rms_reference = "square";
+  bool quiet = false;
+  bool verbose = false;
+  void add_to(CLI::App& app);
+  /// Every file that could not be written is found before anything is measured.
+  void check() const;
+};
+
+/// Prints and writes the sheets and checks the limits. @param draw  makes the picture of one sheet.
+int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets, const std::function<std::string(const Sheet&, bool svg)>& draw);
+
+void add_make(CLI::App& app, Action& action);
+void add_units(CLI::App& app, Action& action);
+void add_feed(CLI::App& app, Action& action);
+void add_harmonics(CLI::App& app, Action& action);
+
+}  // namespace wavicon::cli

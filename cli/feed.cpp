@@ -1,0 +1,97 @@
+#include <fmt/format.h>
+
+#include <memory>
+
+#include "commands.hpp"
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/file/audio_file.hpp"
+#include "wavicon/file/output_file.hpp"
+#include "wavicon/path/chain.hpp"
+
+namespace wavicon::cli {
+namespace {
+
+struct Feed {
+  std::string stimulus;
+  std::vector<std::string> units;
+  std::string capture;
+  int block_frames = 512;
+  bool keep_latency = false;
+  double tail_s = 0;
+  FormatOptions format;
+  bool quiet = false;
+};
+
+std::string level_text(double peak) { return peak > 0 ? fmt::format("{:.2f} dBFS", db_from_ratio(peak)) : "silent"; }
+
+std::string latency_text(const Feed& feed, const FeedResult& result) {
+  if (result.latency_frames == 0) return "the units report no latency";
+  return fmt::format("{} frames of latency reported, {}", result.latency_frames, feed.keep_latency ? "kept" : "taken off");
+}
+
+Chain open_chain(const Feed& feed, double sample_rate_hz) {
+  std::vector<std::unique_ptr<Unit>> units;
+  UnitSearch search = own_units();
+  search.sample_rate_hz = sample_rate_hz;
+  for (const std::string& unit : feed.units) units.push_back(open_unit(parse_unit(unit), search));
+  return Chain(std::move(units));
+}
+
+void report(const Feed& feed, const AudioFileInfo& in, const FeedResult& result, int channels, SampleFormat format,
+            const ClippedSamples& clipped) {
+  say(feed.quiet, fmt::format("{}: {} frames ({:g} s), {:g} Hz, {} channel{}, {}", feed.capture, result.frames,
+                              static_cast<double>(result.frames) / in.sample_rate_hz, in.sample_rate_hz, channels, channels == 1 ? "" : "s",
+                              name_of(format)));
+  say(feed.quiet, fmt::format("peak in {}, out {}; {}", level_text(result.peak_in), level_text(result.peak_out), latency_text(feed, result)));
+  if (result.latency_changed)
+    warn(feed.quiet, "a unit reported another latency at the end than at the start: the capture may be shifted in the middle");
+  if (clipped.count > 0)
+    warn(feed.quiet, fmt::format("{} samples lie beyond full scale and were clipped by the capture's own format ({}), first at {:.6f} s; write "
+                                 "32-bit float with --bits 32, or feed a lower level",
+                                 clipped.count, name_of(format), static_cast<double>(clipped.first_frame) / in.sample_rate_hz));
+}
+
+int run(const Feed& feed) {
+  AudioReader reader(feed.stimulus);
+  const AudioFileInfo in = reader.info();
+  if (in.frames == 0) throw Error(ErrorCode::bad_input, feed.stimulus + ": there is no audio in it: 0 frames");
+  require_writable(feed.capture, {feed.stimulus});
+  if (!(feed.tail_s >= 0 && feed.tail_s <= 3600)) throw Error(ErrorCode::bad_argument, "--tail is not within 0 to 3600 s");
+  Chain chain = open_chain(feed, in.sample_rate_hz);
+  const int channels = chain.prepare(in.sample_rate_hz, in.channel_count, feed.block_frames);
+
+  const bool flac = std::filesystem::path(feed.capture).extension() == ".flac";
+  const SampleFormat format = feed.format.format(flac ? SampleFormat::pcm24 : SampleFormat::float32);
+  const auto tail = std::llround(feed.tail_s * in.sample_rate_hz);
+  AudioWriter writer(feed.capture,
+                     {in.sample_rate_hz, channels, format, feed.format.dithers(format), feed.format.seed, in.frames + tail});
+  FeedResult result;
+  {
+    Progress progress("feed " + feed.stimulus, feed.quiet);
+    result = chain.feed([&](std::span<float> block) { return reader.read(block); }, in.frames,
+                        [&](std::span<const float> block) { writer.write(block); },
+                        {feed.block_frames, feed.keep_latency, tail, [&](double part) { progress(part); }});
+  }
+  writer.finish();
+  report(feed, in, result, channels, format, writer.clipped());
+  return exit_status::measured;
+}
+
+}  // namespace
+
+void add_feed(CLI::App& app, Action& action) {
+  auto* command = app.add_subcommand("feed", "send a stimulus through a chain of units");
+  auto feed = std::make_shared<Feed>();
+  command->add_option("STIMULUS", feed->stimulus, "audio file to send")->required();
+  command->add_option("--through", feed->units, "SCHEME:NAME?setting=value&…; several in a row are a chain")->required()->expected(1);
+  command->add_option("-o,--output", feed->capture, "capture to write: .wav, .aiff or .flac")->required();
+  command->add_option("--block", feed->block_frames, "frames per run of the units")->capture_default_str();
+  command->add_flag("--keep-latency", feed->keep_latency, "leave the latency that the units report in the capture");
+  command->add_option("--tail", feed->tail_s, "seconds of silence to feed after the stimulus, for what rings on");
+  feed->format.add_to(*command);
+  command->add_flag("--quiet", feed->quiet, "print nothing but errors");
+  command->callback([feed, &action] { action = [feed] { return run(*feed); }; });
+}
+
+}  // namespace wavicon::cli

@@ -1,0 +1,139 @@
+#include <unistd.h>
+
+#include <atomic>
+#include <chrono>
+#include <csignal>
+#include <cstdio>
+
+#include "commands.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/file/output_file.hpp"
+#include "wavicon/file/sheet_file.hpp"
+#include "wavicon/present/table.hpp"
+#include "wavicon/sheet/limit.hpp"
+
+namespace wavicon::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+std::atomic<bool> interrupt_asked{false};
+
+double now_s() { return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count(); }
+
+bool is_svg(const std::string& file) { return fs::path(file).extension() == ".svg"; }
+
+}  // namespace
+
+void throw_if_interrupted() {
+  // Installed with the first loop that asks: until then Ctrl-C ends the program as usual.
+  static const bool installed = [] {
+    for (const int signal : {SIGINT, SIGTERM}) std::signal(signal, [](int) { interrupt_asked = true; });
+    return true;
+  }();
+  if (installed && interrupt_asked) throw Interrupted{};
+}
+
+UnitSearch own_units() {
+  std::error_code ignored;
+  const fs::path program = fs::read_symlink("/proc/self/exe", ignored).parent_path();
+  return {{program / "../lv2", program / ".." / WAVICON_LIBDIR / "lv2"}};
+}
+
+Progress::Progress(std::string what, bool quiet)
+    : what_(std::move(what)), wanted_(!quiet && isatty(STDERR_FILENO) != 0), start_s_(now_s()), last_s_(start_s_) {}
+
+Progress::~Progress() {
+  if (shown_) std::fprintf(stderr, "\r\033[K");
+}
+
+void Progress::operator()(double part) {
+  throw_if_interrupted();
+  if (!wanted_) return;
+  const double now = now_s();
+  if (now - start_s_ < 1.0 || now - last_s_ < 0.1) return;
+  std::fprintf(stderr, "\r%s %3.0f %%", what_.c_str(), 100 * part);
+  std::fflush(stderr);
+  shown_ = true;
+  last_s_ = now;
+}
+
+void say(bool quiet, const std::string& line) {
+  if (!quiet) std::printf("%s\n", line.c_str());
+}
+
+void warn(bool quiet, const std::string& line) {
+  if (!quiet) std::fprintf(stderr, "wavicon: warning: %s\n", line.c_str());
+}
+
+void FormatOptions::add_to(CLI::App& app) {
+  app.add_option("--bits", bits, "16, 24, or 32 for 32-bit float")->check(CLI::IsMember({16, 24, 32}));
+  auto* on = app.add_flag("--dither", dither, "add TPDF dither (16 and 24 bits; on by default for 16)");
+  app.add_flag("--no-dither", no_dither, "add no dither")->excludes(on);
+  app.add_option("--seed", seed, "seed of the dither")->capture_default_str();
+}
+
+SampleFormat FormatOptions::format(SampleFormat otherwise) const {
+  if (!bits) return otherwise;
+  return *bits == 16 ? SampleFormat::pcm16 : *bits == 24 ? SampleFormat::pcm24 : SampleFormat::float32;
+}
+
+bool FormatOptions::dithers(SampleFormat format) const {
+  return is_integer(format) && !no_dither && (dither || format == SampleFormat::pcm16);
+}
+
+void SheetOptions::add_to(CLI::App& app) {
+  app.add_option("CAPTURE", captures, "audio files to measure")->required();
+  app.add_option("--channel", channel, "measure this channel only, from 1")->check(CLI::PositiveNumber);
+  app.add_option("--from", from_s, "start of the stretch to measure, in seconds");
+  app.add_option("--to", to_s, "end of the stretch to measure, in seconds");
+  app.add_flag("--json", json, "print the sheet as JSON instead of the table");
+  app.add_option("--sheet", sheet_file, "write the sheet as JSON to a file");
+  app.add_option("--csv", csv_file, "write the readings as CSV to a file");
+  app.add_option("--plot", plot_file, "draw the picture, .png or .svg");
+  app.add_option("--limit", limits, "NAME<VALUE (or <=, >, >=): exit 1 when a reading does not keep it; repeatable")->expected(1);
+  app.add_option("--rms-reference", rms_reference, "what reads 0 dBFS RMS: a full-scale 'square' or 'sine'")
+      ->check(CLI::IsMember({"square", "sine"}))
+      ->capture_default_str();
+  app.add_flag("--quiet", quiet, "print nothing but errors");
+  app.add_flag("--verbose", verbose, "say more about what is done");
+}
+
+void SheetOptions::check() const {
+  const std::vector<fs::path> inputs(captures.begin(), captures.end());
+  for (const std::string& file : {sheet_file, csv_file, plot_file})
+    if (!file.empty()) require_writable(file, inputs);
+  for (const std::string& limit : limits) (void)parse_limit(limit);
+  if (plot_file.empty()) return;
+  if (captures.size() > 1) throw Error(ErrorCode::bad_argument, "--plot draws one capture at a time");
+  if (!is_svg(plot_file) && fs::path(plot_file).extension() != ".png")
+    throw Error(ErrorCode::bad_argument, plot_file + ": the ending says how to draw it: .png or .svg");
+}
+
+int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets,
+            const std::function<std::string(const Sheet&, bool svg)>& draw) {
+  std::vector<LimitResult> results;
+  for (const std::string& text : options.limits)
+    for (const Sheet& sheet : sheets) {
+      const auto checked = check_limit(parse_limit(text), sheet);
+      results.insert(results.end(), checked.begin(), checked.end());
+    }
+  if (!options.sheet_file.empty()) write_text_file(options.sheet_file, sheets_to_json(sheets));
+  if (!options.csv_file.empty()) write_text_file(options.csv_file, sheets_to_csv(sheets));
+  if (!options.plot_file.empty()) write_text_file(options.plot_file, draw(sheets.front(), is_svg(options.plot_file)));
+  if (options.json && !options.quiet) {
+    std::fputs(sheets_to_json(sheets).c_str(), stdout);
+  } else if (!options.quiet) {
+    for (std::size_t i = 0; i < sheets.size(); ++i) std::printf("%s%s", i == 0 ? "" : "\n", sheet_table(sheets[i]).c_str());
+    if (!results.empty()) std::printf("\n%s", limit_lines(results).c_str());
+  }
+  bool all_kept = true;
+  for (const LimitResult& result : results) {
+    if (result.outcome == LimitResult::Outcome::kept) continue;
+    all_kept = false;
+    if (options.json) std::fputs(("wavicon: " + limit_lines({result})).c_str(), stderr);
+  }
+  return all_kept ? exit_status::measured : exit_status::limit_not_kept;
+}
+
+}  // namespace wavicon::cli

@@ -1,0 +1,55 @@
+#include <fmt/format.h>
+
+#include <cstdio>
+#include <memory>
+
+#include "commands.hpp"
+#include "wavicon/present/table.hpp"
+
+namespace wavicon::cli {
+namespace {
+
+std::string range_text(const SettingInfo& s) {
+  if (s.toggle) return "0 or 1";
+  std::string text = s.choices_only ? "" : fmt::format("{:.6g} to {:.6g}", s.minimum, s.maximum);
+  for (const SettingChoice& choice : s.choices) {
+    const std::string number = fmt::format("{:.6g}", choice.value);
+    text += fmt::format("{}{}{}", text.empty() ? "" : ", ", number, choice.label == number ? "" : " = " + choice.label);
+  }
+  if (s.integer && s.choices.empty()) text += ", whole";
+  return s.logarithmic ? text + ", logarithmic" : text;
+}
+
+int show_unit(const std::string& name) {
+  const auto unit = open_unit(parse_unit(name), own_units());
+  const UnitInfo& info = unit->info();
+  std::printf("%s: %s%s, %d in, %d out\n", info.name.c_str(), info.title.c_str(),
+              info.maker.empty() ? "" : (", " + info.maker).c_str(), info.input_count, info.output_count);
+  if (info.settings.empty()) std::printf("it has no settings\n");
+  if (info.settings.empty()) return exit_status::measured;
+  std::vector<std::vector<std::string>> rows = {{"", "setting", "default", "unit", "range", "name"}};
+  for (const SettingInfo& s : info.settings)
+    rows.push_back({"", s.symbol, fmt::format("{:.6g}", s.default_value), s.unit, range_text(s), s.name});
+  std::printf("\n%s", aligned(rows, {false, false, true}).c_str());
+  return exit_status::measured;
+}
+
+int list() {
+  std::vector<std::vector<std::string>> rows = {{"unit", "in", "out", "name"}};
+  for (const UnitListing& unit : list_units(own_units()))
+    rows.push_back({unit.name, std::to_string(unit.input_count), std::to_string(unit.output_count),
+                    unit.title + (unit.refused.empty() ? "" : " (cannot be hosted: " + unit.refused + ")")});
+  std::fputs(aligned(rows, {false, true, true}).c_str(), stdout);
+  return exit_status::measured;
+}
+
+}  // namespace
+
+void add_units(CLI::App& app, Action& action) {
+  auto* command = app.add_subcommand("units", "what a signal can be fed through, and the settings of one unit");
+  auto name = std::make_shared<std::string>();
+  command->add_option("UNIT", *name, "SCHEME:NAME, for example sim:tern or lv2:URI; without it, all units are listed");
+  command->callback([name, &action] { action = [name] { return name->empty() ? list() : show_unit(*name); }; });
+}
+
+}  // namespace wavicon::cli

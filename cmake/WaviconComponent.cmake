@@ -1,0 +1,79 @@
+# One component = one folder of include/wavicon and src = one target wavicon-NAME with the alias wavicon::NAME,
+# its header set, its install rule and its pkg-config file.
+
+include(CMakePackageConfigHelpers)
+
+add_library(wavicon-flags INTERFACE)
+target_compile_features(wavicon-flags INTERFACE cxx_std_20)
+# No contraction into fused multiply-add: the same recipe gives the same bytes on every processor.
+target_compile_options(wavicon-flags INTERFACE -Wall -Wextra -Wpedantic -Wshadow -Wno-missing-field-initializers
+  -ffp-contract=off $<$<BOOL:${WAVICON_WERROR}>:-Werror>)
+
+function(wavicon_component name)
+  cmake_parse_arguments(ARG "" "SUMMARY" "USES;PRIVATE;PACKAGES;PKGCONFIG" ${ARGN})
+  file(GLOB sources CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/src/${name}/*.cpp)
+  file(GLOB headers CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/include/wavicon/${name}/*.hpp)
+  add_library(wavicon-${name} ${sources})
+  add_library(wavicon::${name} ALIAS wavicon-${name})
+  target_sources(wavicon-${name} PUBLIC FILE_SET HEADERS BASE_DIRS ${PROJECT_SOURCE_DIR}/include FILES ${headers})
+  list(TRANSFORM ARG_USES PREPEND wavicon:: OUTPUT_VARIABLE uses)
+  target_link_libraries(wavicon-${name} PUBLIC ${uses} PRIVATE $<BUILD_INTERFACE:wavicon-flags> ${ARG_PRIVATE})
+  target_compile_features(wavicon-${name} PUBLIC cxx_std_20)
+  target_include_directories(wavicon-${name} PRIVATE ${PROJECT_SOURCE_DIR}/src)
+  set_target_properties(wavicon-${name} PROPERTIES EXPORT_NAME ${name} POSITION_INDEPENDENT_CODE ON
+    VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION_MAJOR}.${PROJECT_VERSION_MINOR})
+  set_property(GLOBAL APPEND PROPERTY wavicon_components ${name})
+  set_property(GLOBAL PROPERTY wavicon_${name}_uses ${ARG_USES})
+  set_property(GLOBAL PROPERTY wavicon_${name}_summary "${ARG_SUMMARY}")
+  wavicon_component_needs(${name} PACKAGES ${ARG_PACKAGES} PKGCONFIG ${ARG_PKGCONFIG})
+  if("fmt::fmt" IN_LIST ARG_PRIVATE)
+    wavicon_component_needs(${name} PACKAGES fmt)
+  endif()
+  install(TARGETS wavicon-${name} EXPORT wavicon-${name} FILE_SET HEADERS)
+  install(EXPORT wavicon-${name} NAMESPACE wavicon:: DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/wavicon)
+endfunction()
+
+# Foreign libraries that a consumer of the static library has to link as well.
+function(wavicon_component_needs name)
+  cmake_parse_arguments(ARG "" "" "PACKAGES;PKGCONFIG" ${ARGN})
+  set_property(GLOBAL APPEND PROPERTY wavicon_${name}_packages ${ARG_PACKAGES})
+  set_property(GLOBAL APPEND PROPERTY wavicon_${name}_pkgconfig ${ARG_PKGCONFIG})
+endfunction()
+
+# Writes the package configuration and one .pc file per component.
+function(wavicon_install_package)
+  get_property(components GLOBAL PROPERTY wavicon_components)
+  set(table "")
+  foreach(name IN LISTS components)
+    get_property(uses GLOBAL PROPERTY wavicon_${name}_uses)
+    get_property(packages GLOBAL PROPERTY wavicon_${name}_packages)
+    get_property(modules GLOBAL PROPERTY wavicon_${name}_pkgconfig)
+    get_property(summary GLOBAL PROPERTY wavicon_${name}_summary)
+    list(REMOVE_DUPLICATES packages)
+    string(APPEND table "set(_wavicon_${name}_uses \"${uses}\")\n"
+      "set(_wavicon_${name}_packages \"${packages}\")\nset(_wavicon_${name}_modules \"${modules}\")\n")
+    set(requires "")
+    foreach(use IN LISTS uses)
+      string(APPEND requires " wavicon-${use}")
+    endforeach()
+    list(JOIN packages " " private_packages)
+    list(JOIN modules " " private_modules)
+    file(RELATIVE_PATH up "${CMAKE_INSTALL_PREFIX}/${CMAKE_INSTALL_LIBDIR}/pkgconfig" "${CMAKE_INSTALL_PREFIX}")
+    file(WRITE ${PROJECT_BINARY_DIR}/pkgconfig/wavicon-${name}.pc
+      "prefix=\${pcfiledir}/${up}\nlibdir=\${prefix}/${CMAKE_INSTALL_LIBDIR}\n"
+      "includedir=\${prefix}/${CMAKE_INSTALL_INCLUDEDIR}\n\n"
+      "Name: wavicon-${name}\nDescription: ${summary}\nVersion: ${PROJECT_VERSION}\n"
+      "Requires:${requires}\nRequires.private: ${private_packages} ${private_modules}\n"
+      "Cflags: -I\${includedir}\nLibs: -L\${libdir} -lwavicon-${name}\n")
+    install(FILES ${PROJECT_BINARY_DIR}/pkgconfig/wavicon-${name}.pc
+      DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
+  endforeach()
+  set(WAVICON_COMPONENT_TABLE "${table}")
+  set(WAVICON_COMPONENTS "${components}")
+  configure_package_config_file(${PROJECT_SOURCE_DIR}/cmake/wavicon-config.cmake.in
+    ${PROJECT_BINARY_DIR}/wavicon-config.cmake INSTALL_DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/wavicon)
+  write_basic_package_version_file(${PROJECT_BINARY_DIR}/wavicon-config-version.cmake
+    COMPATIBILITY SameMinorVersion)
+  install(FILES ${PROJECT_BINARY_DIR}/wavicon-config.cmake ${PROJECT_BINARY_DIR}/wavicon-config-version.cmake
+    DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/wavicon)
+endfunction()

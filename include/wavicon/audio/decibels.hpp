@@ -1,0 +1,18 @@
+#pragma once
+// The only place where decibels and linear values are converted into each other.
+
+#include <cmath>
+#include <limits>
+
+namespace wavicon {
+
+/// 20·log10 of an amplitude ratio at or above 0; minus infinity for 0.
+[[nodiscard]] inline double db_from_ratio(double ratio) { return 20.0 * std::log10(ratio); }
+/// 10·log10 of a power ratio at or above 0; minus infinity for 0.
+[[nodiscard]] inline double db_from_power_ratio(double ratio) { return 10.0 * std::log10(ratio); }
+/// Amplitude ratio of a level in dB.
+[[nodiscard]] inline double ratio_from_db(double db) { return std::pow(10.0, db / 20.0); }
+/// Power ratio of a level in dB.
+[[nodiscard]] inline double power_ratio_from_db(double db) { return std::pow(10.0, db / 10.0); }
+
+}  // namespace wavicon

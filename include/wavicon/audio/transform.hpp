@@ -1,0 +1,68 @@
+#pragma once
+// Fourier transforms of real samples: the whole spectrum, planned once and reused, or one frequency exactly.
+
+#include <complex>
+#include <cstddef>
+#include <map>
+#include <memory>
+#include <span>
+
+#include "wavicon/audio/elementary.hpp"
+
+namespace wavicon {
+
+/// A length at or above `least` whose transform is fast, planning included: a power of two up to 2^18, beyond that the next even
+/// 2^a·3^b·5^c·7^d.
+[[nodiscard]] std::size_t fast_transform_length(std::size_t least);
+
+/// Real-to-complex transform of a fixed length: bins()[k] = Σ input()[n]·exp(-2πi·k·n/length).
+///
+/// Construction plans (allocates, takes a global lock); execute() neither allocates nor locks. One object serves one
+/// thread at a time. The plan is a fixed choice for the length, so results are the same in every run.
+class RealTransform {
+ public:
+  /// @param length  at least 1. @throws Error bad_argument otherwise.
+  explicit RealTransform(std::size_t length);
+  ~RealTransform();
+  RealTransform(RealTransform&&) noexcept;
+  RealTransform& operator=(RealTransform&&) noexcept;
+
+  [[nodiscard]] std::size_t length() const noexcept;
+  /// `length` samples; the content is undefined after execute().
+  [[nodiscard]] std::span<double> input() noexcept;
+  /// length/2 + 1 values, valid until the next execute().
+  [[nodiscard]] std::span<const std::complex<double>> bins() const noexcept;
+  void execute() noexcept;
+
+ private:
+  struct Impl;
+  std::unique_ptr<Impl> impl_;
+};
+
+/// Transforms planned once and used again; for one thread at a time.
+class RealTransforms {
+ public:
+  /// Valid as long as this object.
+  [[nodiscard]] RealTransform& get(std::size_t length);
+
+ private:
+  std::map<std::size_t, RealTransform> transforms_;
+};
+
+/// Spectrum of a run of samples at one frequency, with its first two derivatives' sums.
+struct ToneSums {
+  std::complex<double> zeroth;  ///< Σ x[n]·e^{-2πi·f·n}
+  std::complex<double> first;   ///< Σ n·x[n]·e^{-2πi·f·n}
+  std::complex<double> second;  ///< Σ n²·x[n]·e^{-2πi·f·n}
+};
+
+/// @param samples  n counts from the first one.
+/// @param step     frequency as phase per frame (phase_step()).
+/// @accuracy       rounding only: 1e-15 of Σ|x| (transform_test.cpp).
+[[nodiscard]] std::complex<double> tone_sum(std::span<const double> samples, Phase step);
+[[nodiscard]] ToneSums tone_sums(std::span<const double> samples, Phase step);
+
+/// Adds Re(amplitude·e^{2πi·f·n}) to samples[n]; step and accuracy as tone_sum().
+void add_tone(std::span<double> samples, Phase step, std::complex<double> amplitude);
+
+}  // namespace wavicon

@@ -1,0 +1,100 @@
+#pragma once
+// Audio files: read whole or in blocks, written whole or not at all. WAV (RF64 beyond 4 GiB), AIFF and FLAC are written;
+// what libsndfile reads is read.
+
+#include <cstdint>
+#include <filesystem>
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+
+#include "wavicon/audio/audio.hpp"
+#include "wavicon/audio/sample_format.hpp"
+
+namespace wavicon {
+
+struct AudioFileInfo {
+  std::filesystem::path path;
+  std::string container;  ///< "WAV", "AIFF", "FLAC", …
+  SampleFormat format = SampleFormat::pcm24;
+  double sample_rate_hz = 0;
+  int channel_count = 0;
+  std::int64_t frames = 0;
+};
+
+/// A file opened for reading, from its first frame on.
+class AudioReader {
+ public:
+  /// @throws Error bad_input when there is no such file, or it is a folder, empty, no audio file, or ends before what its header announces.
+  explicit AudioReader(const std::filesystem::path& path);
+  ~AudioReader();
+  AudioReader(AudioReader&&) noexcept;
+  AudioReader& operator=(AudioReader&&) noexcept;
+
+  [[nodiscard]] const AudioFileInfo& info() const noexcept;
+  /// Next frames, interleaved, full scale ±1 (integer samples exactly).
+  ///
+  /// @param interleaved  a whole number of frames; filled from the start.
+  /// @return             frames read; fewer than asked only at the end.
+  /// @throws Error bad_input when the file cannot be decoded on, with the frame.
+  std::int64_t read(std::span<double> interleaved);
+  std::int64_t read(std::span<float> interleaved);
+
+ private:
+  struct Impl;
+  std::unique_ptr<Impl> impl_;
+};
+
+struct AudioFile {
+  AudioFileInfo info;
+  Audio audio;
+};
+
+/// The whole file in memory. @throws Error bad_input as AudioReader, or for a file of 0 frames.
+[[nodiscard]] AudioFile read_audio_file(const std::filesystem::path& path);
+
+struct AudioWriteOptions {
+  double sample_rate_hz = 48000;
+  int channel_count = 1;
+  SampleFormat format = SampleFormat::pcm24;  ///< pcm16, pcm24 or float32; FLAC holds integers only
+  bool dither = false;                        ///< TPDF, integer formats only
+  std::uint64_t seed = 1;                     ///< of the dither
+  std::int64_t frames = 0;                    ///< expected, to choose RF64 for large files
+};
+
+/// What the format could not hold.
+struct ClippedSamples {
+  std::int64_t count = 0;
+  std::int64_t first_frame = 0;
+};
+
+/// A file being written; it gets its name at finish() and is gone when that is never called. The same samples and options give the
+/// same bytes.
+class AudioWriter {
+ public:
+  /// The container follows the name's ending: .wav, .aif, .aiff, .flac.
+  ///
+  /// @throws Error bad_argument for an unknown ending, or a rate, format or channel count that the container does not hold, with what to do
+  /// @throws Error bad_output   when the file cannot be made
+  AudioWriter(const std::filesystem::path& path, const AudioWriteOptions& options);
+  ~AudioWriter();
+  AudioWriter(AudioWriter&&) noexcept;
+  AudioWriter& operator=(AudioWriter&&) noexcept;
+
+  /// Appends frames, interleaved. @throws Error bad_output when the disk takes no more.
+  void write(std::span<const double> interleaved);
+  void write(std::span<const float> interleaved);
+  /// Closes the file and gives it its name. @throws Error bad_output.
+  void finish();
+  [[nodiscard]] ClippedSamples clipped() const noexcept;
+
+ private:
+  struct Impl;
+  std::unique_ptr<Impl> impl_;
+};
+
+/// @throws Error as AudioWriter.
+ClippedSamples write_audio_file(const std::filesystem::path& path, const Audio& audio, AudioWriteOptions options);
+
+}  // namespace wavicon

@@ -1,0 +1,116 @@
+#pragma once
+// One thing that a signal goes through, and how it is named: SCHEME:NAME?setting=value&setting=value.
+
+#include <cstdint>
+#include <filesystem>
+#include <memory>
+#include <string>
+#include <utility>
+#include <vector>
+
+namespace wavicon {
+
+/// A named value that a setting can take.
+struct SettingChoice {
+  std::string label;
+  double value = 0;
+};
+
+/// A setting of a unit: what may be given in SCHEME:NAME?symbol=value.
+struct SettingInfo {
+  std::string symbol;
+  std::string name;  ///< for a person
+  std::string unit;  ///< "dB", "Hz", "ms", …; empty for none
+  double minimum = 0;
+  double maximum = 1;
+  double default_value = 0;
+  bool integer = false;
+  bool toggle = false;       ///< 0 or 1
+  bool logarithmic = false;  ///< as a panel would space it
+  bool choices_only = false; ///< nothing between the choices is allowed
+  std::vector<SettingChoice> choices;
+};
+
+/// What a unit is.
+struct UnitInfo {
+  std::string name;    ///< as it is written after --through, without settings
+  std::string title;   ///< for a person
+  std::string maker;   ///< empty when not known
+  int input_count = 1;   ///< audio inputs of one instance; 0 inputs and outputs: as many as the signal has
+  int output_count = 1;
+  std::vector<SettingInfo> settings;
+};
+
+/// A unit's name with the settings that were asked for.
+struct UnitSpec {
+  std::string scheme;  ///< "sim", "lv2"
+  std::string name;
+  std::vector<std::pair<std::string, std::string>> settings;
+};
+
+/// @throws Error bad_argument when the text is not SCHEME:NAME?setting=value&…, with an example.
+[[nodiscard]] UnitSpec parse_unit(const std::string& text);
+
+/// A value for a setting: a number in range, or the label of a choice.
+///
+/// @throws Error bad_argument naming unit and setting, what was given and what is allowed.
+[[nodiscard]] double parse_setting(const std::string& unit, const SettingInfo& setting, const std::string& text);
+
+/// The settings of a spec as values, in the order of `infos`, defaults where nothing was asked for.
+///
+/// @throws Error bad_argument as parse_setting(), or for an unknown or repeated setting, with the nearest names.
+[[nodiscard]] std::vector<double> setting_values(const std::string& unit, const std::vector<SettingInfo>& infos,
+                                                 const UnitSpec& spec);
+
+/// A unit with its settings, ready to be prepared for a signal and run. For one thread at a time.
+class Unit {
+ public:
+  virtual ~Unit() = default;
+
+  [[nodiscard]] virtual const UnitInfo& info() const noexcept = 0;
+
+  /// Makes the unit ready for a signal, from silence. Allocates.
+  ///
+  /// @param channel_count  of the signal; one instance per channel is made of a unit with one input and one output, and both inputs of a
+  ///                       unit with two get a signal of one channel.
+  /// @param block_frames   of every run(); at least 1.
+  /// @throws Error bad_argument when the channels do not fit; unit_failed when the unit cannot be started, with the reason.
+  virtual void prepare(double sample_rate_hz, int channel_count, int block_frames) = 0;
+
+  /// Channels that come out, after prepare().
+  [[nodiscard]] virtual int output_channel_count() const noexcept = 0;
+
+  /// One block of exactly block_frames: one pointer per channel; inputs and outputs do not overlap.
+  virtual void run(const float* const* inputs, float* const* outputs) = 0;
+
+  /// Delay that the unit itself reports; valid after the first run().
+  [[nodiscard]] virtual std::int64_t latency_frames() const noexcept = 0;
+};
+
+/// Where to look for units.
+struct UnitSearch {
+  /// Folders with bundles of our own, looked into before the system is scanned.
+  std::vector<std::filesystem::path> own_bundle_folders;
+  /// For settings whose range is a multiple of the sample rate.
+  double sample_rate_hz = 48000;
+};
+
+/// Finds a unit and checks its settings.
+///
+/// @throws Error bad_argument for an unknown scheme or unit (with the nearest names) or a setting that is not allowed;
+///               unit_failed when the unit is there and cannot be used, with the reason.
+[[nodiscard]] std::unique_ptr<Unit> open_unit(const UnitSpec& spec, const UnitSearch& search = {});
+
+/// What could be listed of a unit that is there.
+struct UnitListing {
+  std::string name;
+  std::string title;
+  int input_count = 0;
+  int output_count = 0;
+  std::string refused;  ///< why it cannot be used; empty when it can
+};
+
+/// Every unit that can be named, stand-ins first. Scanning the system's plugins can take seconds.
+[[nodiscard]] std::vector<UnitListing> list_units(const UnitSearch& search = {});
+
+}  // namespace wavicon

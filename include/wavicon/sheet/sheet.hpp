@@ -1,0 +1,73 @@
+#pragma once
+// What a measurement hands over: readings, curves and findings of one capture, as plain data. No arithmetic, no text layout.
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <utility>
+#include <variant>
+#include <vector>
+
+namespace wavicon {
+
+/// One circumstance of a reading; the name carries the unit (`duration_s`).
+using ConditionValue = std::variant<bool, std::int64_t, double, std::string, std::vector<double>>;
+/// Circumstances in the order in which a person wants to read them.
+using Conditions = std::vector<std::pair<std::string, ConditionValue>>;
+
+/// One measured value; never alone.
+struct Reading {
+  std::string name;             ///< snake case with the unit as suffix: `thd_db`
+  std::optional<int> channel;   ///< from 0; none for a reading of the whole capture
+  std::optional<double> value;  ///< none when it does not exist; then a finding says why
+  std::string unit;             ///< as printed: "dB", "dBFS", "Hz", "%"
+  std::optional<double> floor;  ///< what would be read with nothing in the path, same unit, same conditions
+  bool bound = false;           ///< the value is only an upper bound
+  Conditions conditions;
+};
+
+/// Values over one axis.
+struct Curve {
+  std::string name;
+  std::optional<int> channel;  ///< from 0
+  std::string x_unit;
+  std::string y_unit;
+  std::vector<double> x;
+  std::vector<double> y;  ///< as long as x
+};
+
+enum class Severity { note, warning, fault };
+
+/// A sentence for a person that says what the readings mean.
+struct Finding {
+  Severity severity = Severity::note;
+  std::string text;
+  std::optional<int> channel;  ///< from 0; none when it is about the whole capture
+};
+
+/// The file or memory that was measured.
+struct CaptureInfo {
+  std::string file;    ///< as given; empty for audio in memory
+  std::string format;  ///< "24-bit", "32-bit float", …
+  double sample_rate_hz = 0;
+  int channels = 0;
+  std::int64_t frames = 0;
+};
+
+/// All that one measurement says about one capture.
+struct Sheet {
+  std::string measurement;
+  CaptureInfo capture;
+  std::vector<Reading> readings;
+  std::vector<Curve> curves;
+  std::vector<Finding> findings;
+};
+
+/// The reading of that name and channel, or null.
+[[nodiscard]] const Reading* find_reading(const Sheet& sheet, const std::string& name, std::optional<int> channel);
+/// The circumstance of that name, or null.
+[[nodiscard]] const ConditionValue* find_condition(const Reading& reading, const std::string& name);
+/// "note", "warning" or "fault".
+[[nodiscard]] std::string name_of(Severity severity);
+
+}  // namespace wavicon

@@ -1,0 +1,64 @@
+#include "wavicon/audio/nearest_names.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cctype>
+#include <numeric>
+
+namespace wavicon {
+namespace {
+
+constexpr std::size_t kSuggestions = 3;
+constexpr std::size_t kShortList = 24;
+
+std::string lower(std::string_view text) {
+  std::string result(text);
+  std::transform(result.begin(), result.end(), result.begin(), [](unsigned char c) { return std::tolower(c); });
+  return result;
+}
+
+// Levenshtein's distance: insertions, deletions and replacements that turn one text into the other.
+std::size_t edit_distance(const std::string& a, const std::string& b) {
+  std::vector<std::size_t> row(b.size() + 1);
+  std::iota(row.begin(), row.end(), std::size_t{0});
+  for (std::size_t i = 1; i <= a.size(); ++i) {
+    std::size_t diagonal = row[0];
+    row[0] = i;
+    for (std::size_t j = 1; j <= b.size(); ++j) {
+      const std::size_t above = row[j];
+      row[j] = std::min({above + 1, row[j - 1] + 1, diagonal + (a[i - 1] == b[j - 1] ? 0 : 1)});
+      diagonal = above;
+    }
+  }
+  return row[b.size()];
+}
+
+}  // namespace
+
+std::vector<std::string> nearest_names(std::string_view typed, const std::vector<std::string>& candidates) {
+  const std::string wanted = lower(typed);
+  std::vector<std::pair<std::size_t, std::string>> ranked;
+  for (const std::string& candidate : candidates) {
+    const std::string name = lower(candidate);
+    std::size_t distance = edit_distance(wanted, name);
+    const bool contained = wanted.size() >= 3 && name.find(wanted) != std::string::npos;
+    if (contained) distance = 1;
+    if (distance * 2 <= std::max(wanted.size(), std::size_t{3})) ranked.emplace_back(distance, candidate);
+  }
+  std::stable_sort(ranked.begin(), ranked.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+  std::vector<std::string> names;
+  for (const auto& [distance, name] : ranked)
+    if (names.size() < kSuggestions && std::find(names.begin(), names.end(), name) == names.end()) names.push_back(name);
+  return names;
+}
+
+std::string name_hint(std::string_view typed, const std::vector<std::string>& candidates) {
+  const auto near = nearest_names(typed, candidates);
+  if (!near.empty()) return fmt::format("; did you mean '{}'?", fmt::join(near, "', '"));
+  if (!candidates.empty() && candidates.size() <= kShortList) return fmt::format("; there are: {}", fmt::join(candidates, ", "));
+  return "";
+}
+
+}  // namespace wavicon

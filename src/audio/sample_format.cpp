@@ -1,0 +1,52 @@
+#include "wavicon/audio/sample_format.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "wavicon/audio/random.hpp"
+
+namespace wavicon {
+
+bool is_integer(SampleFormat format) noexcept {
+  return format != SampleFormat::float32 && format != SampleFormat::float64;
+}
+
+int bits(SampleFormat format) noexcept {
+  switch (format) {
+    case SampleFormat::pcm8: return 8;
+    case SampleFormat::pcm16: return 16;
+    case SampleFormat::pcm24: return 24;
+    case SampleFormat::float64: return 64;
+    default: return 32;
+  }
+}
+
+std::string name_of(SampleFormat format) {
+  return std::to_string(bits(format)) + (is_integer(format) ? "-bit" : "-bit float");
+}
+
+Quantiser::Quantiser(SampleFormat format, bool dither, std::uint64_t seed) noexcept
+    : format_(format),
+      dither_(dither && is_integer(format)),
+      seed_(seed),
+      steps_at_full_scale_(std::ldexp(1.0, bits(format) - 1)) {}
+
+std::int32_t Quantiser::code(double sample, int channel, std::int64_t frame) const noexcept {
+  double steps = sample * steps_at_full_scale_;
+  if (dither_)
+    steps += random_triangular(seed_, static_cast<std::uint64_t>(channel), static_cast<std::uint64_t>(frame));
+  return static_cast<std::int32_t>(std::clamp(std::nearbyint(steps), -steps_at_full_scale_, steps_at_full_scale_ - 1.0));
+}
+
+double Quantiser::value(double sample, int channel, std::int64_t frame) const noexcept {
+  if (format_ == SampleFormat::float64) return sample;
+  if (format_ == SampleFormat::float32) return static_cast<double>(static_cast<float>(sample));
+  return code(sample, channel, frame) / steps_at_full_scale_;
+}
+
+bool Quantiser::clips(double sample) const noexcept {
+  // A tone of exactly 0 dBFS is the full scale, not a clipped signal, though the highest code is a step below it.
+  return is_integer(format_) && std::abs(sample) > 1.0 + 0.5 / steps_at_full_scale_;
+}
+
+}  // namespace wavicon

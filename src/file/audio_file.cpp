@@ -1,0 +1,268 @@
+#include "wavicon/file/audio_file.hpp"
+
+#include <fmt/format.h>
+#include <sndfile.h>
+
+#include <algorithm>
+#include <cctype>
+#include <cmath>
+#include <vector>
+
+#include "container_length.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/file/output_file.hpp"
+
+namespace wavicon {
+namespace {
+
+namespace fs = std::filesystem;
+
+struct CloseSound {
+  void operator()(SNDFILE* file) const noexcept { sf_close(file); }
+};
+using Sound = std::unique_ptr<SNDFILE, CloseSound>;
+
+constexpr std::int64_t kBlockFrames = 8192;
+constexpr double kLargestWavBytes = 4294967295.0 - 65536.0;  // 32-bit sizes, with room for the other chunks
+
+Error input_error(const fs::path& path, const std::string& what) {
+  return Error(ErrorCode::bad_input, fmt::format("{}: {}", path.string(), what));
+}
+
+// libsndfile's messages end in points and line breaks; ours do not.
+std::string reason(SNDFILE* file) {
+  std::string text = sf_strerror(file);
+  while (!text.empty() && (text.back() == '.' || std::isspace(static_cast<unsigned char>(text.back())))) text.pop_back();
+  return text;
+}
+
+std::string container_name(int format) {
+  switch (format & SF_FORMAT_TYPEMASK) {
+    case SF_FORMAT_WAV:
+    case SF_FORMAT_WAVEX: return "WAV";
+    case SF_FORMAT_RF64: return "RF64";
+    case SF_FORMAT_AIFF: return "AIFF";
+    case SF_FORMAT_FLAC: return "FLAC";
+    default: break;
+  }
+  SF_FORMAT_INFO info{format & SF_FORMAT_TYPEMASK, nullptr, nullptr};
+  return sf_command(nullptr, SFC_GET_FORMAT_INFO, &info, sizeof info) == 0 && info.name != nullptr ? info.name : "other";
+}
+
+SampleFormat sample_format(int format) {
+  switch (format & SF_FORMAT_SUBMASK) {
+    case SF_FORMAT_PCM_S8:
+    case SF_FORMAT_PCM_U8: return SampleFormat::pcm8;
+    case SF_FORMAT_PCM_16: return SampleFormat::pcm16;
+    case SF_FORMAT_PCM_24: return SampleFormat::pcm24;
+    case SF_FORMAT_PCM_32: return SampleFormat::pcm32;
+    case SF_FORMAT_DOUBLE: return SampleFormat::float64;
+    default: return SampleFormat::float32;
+  }
+}
+
+void require_readable(const fs::path& path) {
+  std::error_code failure;
+  const auto status = fs::status(path, failure);
+  if (!fs::exists(status)) throw input_error(path, "there is no such file");
+  if (fs::is_directory(status)) throw input_error(path, "is a folder, not an audio file");
+  if (!fs::is_regular_file(status)) throw input_error(path, "is no regular file");
+  if (fs::file_size(path, failure) == 0) throw input_error(path, "is empty (0 bytes)");
+}
+
+}  // namespace
+
+struct AudioReader::Impl {
+  AudioFileInfo info;
+  Sound sound;
+  std::int64_t position = 0;
+
+  template <typename Sample, typename Read>
+  std::int64_t read(std::span<Sample> interleaved, Read read_frames) {
+    const auto wanted = static_cast<sf_count_t>(interleaved.size()) / info.channel_count;
+    const sf_count_t got = read_frames(sound.get(), interleaved.data(), wanted);
+    position += got;
+    if (got < wanted && position < info.frames)
+      throw input_error(info.path, fmt::format("ends early or is damaged: {} of {} frames could be read; copy or bounce it again",
+                                               position, info.frames));
+    return got;
+  }
+};
+
+AudioReader::AudioReader(const fs::path& path) : impl_(std::make_unique<Impl>()) {
+  require_readable(path);
+  SF_INFO info{};
+  impl_->sound.reset(sf_open(path.c_str(), SFM_READ, &info));
+  const std::string missing = file_detail::missing_part(path);
+  if (!missing.empty()) throw input_error(path, fmt::format("is cut off: {}; copy or bounce it again", missing));
+  if (!impl_->sound) throw input_error(path, fmt::format("cannot be read as audio ({})", reason(nullptr)));
+  impl_->info = {path, container_name(info.format), sample_format(info.format), static_cast<double>(info.samplerate),
+                 info.channels, info.frames};
+}
+AudioReader::~AudioReader() = default;
+AudioReader::AudioReader(AudioReader&&) noexcept = default;
+AudioReader& AudioReader::operator=(AudioReader&&) noexcept = default;
+
+const AudioFileInfo& AudioReader::info() const noexcept { return impl_->info; }
+std::int64_t AudioReader::read(std::span<double> interleaved) { return impl_->read(interleaved, sf_readf_double); }
+std::int64_t AudioReader::read(std::span<float> interleaved) { return impl_->read(interleaved, sf_readf_float); }
+
+AudioFile read_audio_file(const fs::path& path) {
+  AudioReader reader(path);
+  const AudioFileInfo info = reader.info();
+  if (info.frames == 0) throw input_error(path, "there is no audio in it: 0 frames");
+  AudioFile file{info, Audio(info.sample_rate_hz, info.channel_count, info.frames)};
+  const auto channels = static_cast<std::size_t>(info.channel_count);
+  std::vector<double> block(static_cast<std::size_t>(std::min(kBlockFrames, info.frames)) * channels);
+  for (std::int64_t done = 0; done < info.frames;) {
+    const std::int64_t got = reader.read(std::span(block));
+    if (got == 0) break;
+    for (std::size_t c = 0; c < channels; ++c) {
+      double* to = file.audio.channel(static_cast<int>(c)).data() + done;
+      for (std::int64_t n = 0; n < got; ++n) to[n] = block[static_cast<std::size_t>(n) * channels + c];
+    }
+    done += got;
+  }
+  return file;
+}
+
+namespace {
+
+int sound_container(const fs::path& path, const AudioWriteOptions& options) {
+  std::string ending = path.extension().string();
+  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return std::tolower(c); });
+  if (ending == ".aif" || ending == ".aiff") return SF_FORMAT_AIFF;
+  if (ending == ".flac") return SF_FORMAT_FLAC;
+  if (ending != ".wav")
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("{}: the ending says how to write it: .wav, .aif, .aiff or .flac, not '{}'", path.string(), ending));
+  const double bytes = static_cast<double>(options.frames) * options.channel_count * (bits(options.format) / 8);
+  if (bytes > kLargestWavBytes) return SF_FORMAT_RF64;
+  return options.channel_count > 2 ? SF_FORMAT_WAVEX : SF_FORMAT_WAV;
+}
+
+int sound_samples(SampleFormat format) {
+  switch (format) {
+    case SampleFormat::pcm16: return SF_FORMAT_PCM_16;
+    case SampleFormat::pcm24: return SF_FORMAT_PCM_24;
+    case SampleFormat::float32: return SF_FORMAT_FLOAT;
+    default: throw Error(ErrorCode::bad_argument, fmt::format("{} is not written; 16-bit, 24-bit and 32-bit float are", name_of(format)));
+  }
+}
+
+void require_holdable(const fs::path& path, int container, const AudioWriteOptions& options) {
+  auto fail = [&](const std::string& what) { throw Error(ErrorCode::bad_argument, fmt::format("{}: {}", path.string(), what)); };
+  if (options.channel_count < 1 || options.channel_count > 1024) fail("files hold 1 to 1024 channels");
+  if (options.sample_rate_hz != std::floor(options.sample_rate_hz) || options.sample_rate_hz < 1)
+    fail(fmt::format("sample rate {} Hz is not a whole number of Hz above 0", options.sample_rate_hz));
+  if (container != SF_FORMAT_FLAC) return;
+  if (!is_integer(options.format)) fail("FLAC holds no 32-bit float; write .wav or .aiff, or 24 bits");
+  if (options.channel_count > 8) fail("FLAC holds at most 8 channels; write .wav");
+  if (options.sample_rate_hz > 655350) fail("FLAC holds at most 655350 Hz; write .wav");
+}
+
+}  // namespace
+
+struct AudioWriter::Impl {
+  fs::path path;
+  AudioWriteOptions options;
+  PartialFile partial;
+  Sound sound;
+  Quantiser quantiser;
+  std::int64_t position = 0;
+  ClippedSamples clipped;
+  std::vector<std::int32_t> codes;
+  std::vector<float> floats;
+
+  Impl(const fs::path& target, const AudioWriteOptions& o)
+      : path(target), options(o), partial(target), quantiser(o.format, o.dither, o.seed) {}
+
+  template <typename Sample>
+  void write(std::span<const Sample> interleaved) {
+    const auto channels = static_cast<std::size_t>(options.channel_count);
+    const auto frames = static_cast<sf_count_t>(interleaved.size() / channels);
+    const sf_count_t written = is_integer(options.format) ? write_codes(interleaved, channels, frames)
+                                                          : write_floats(interleaved, frames);
+    if (written != frames)
+      throw Error(ErrorCode::bad_output, fmt::format("{}: cannot be written on after {} frames ({})", path.string(),
+                                                     position + written, reason(sound.get())));
+    position += frames;
+  }
+
+  template <typename Sample>
+  sf_count_t write_codes(std::span<const Sample> interleaved, std::size_t channels, sf_count_t frames) {
+    codes.resize(interleaved.size());
+    const int shift = 32 - bits(options.format);
+    for (std::size_t i = 0; i < interleaved.size(); ++i) {
+      const auto frame = position + static_cast<std::int64_t>(i / channels);
+      const double sample = interleaved[i];
+      if (quantiser.clips(sample) && clipped.count++ == 0) clipped.first_frame = frame;
+      codes[i] = static_cast<std::int32_t>(
+          static_cast<std::uint32_t>(quantiser.code(sample, static_cast<int>(i % channels), frame)) << shift);
+    }
+    return sf_writef_int(sound.get(), codes.data(), frames);
+  }
+
+  sf_count_t write_floats(std::span<const double> interleaved, sf_count_t frames) {
+    floats.assign(interleaved.begin(), interleaved.end());
+    return sf_writef_float(sound.get(), floats.data(), frames);
+  }
+  sf_count_t write_floats(std::span<const float> interleaved, sf_count_t frames) {
+    return sf_writef_float(sound.get(), interleaved.data(), frames);
+  }
+};
+
+AudioWriter::AudioWriter(const fs::path& path, const AudioWriteOptions& options) {
+  const int container = sound_container(path, options);
+  const int samples = sound_samples(options.format);
+  require_holdable(path, container, options);
+  impl_ = std::make_unique<Impl>(path, options);
+  SF_INFO info{};
+  info.samplerate = static_cast<int>(options.sample_rate_hz);
+  info.channels = options.channel_count;
+  info.format = container | samples;
+  impl_->sound.reset(sf_open(impl_->partial.path().c_str(), SFM_WRITE, &info));
+  if (!impl_->sound)
+    throw Error(ErrorCode::bad_output, fmt::format("{}: cannot be written ({})", path.string(), reason(nullptr)));
+  // The chunk with the peak holds the time of writing: the same samples would give other bytes every second.
+  sf_command(impl_->sound.get(), SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
+}
+AudioWriter::~AudioWriter() = default;
+AudioWriter::AudioWriter(AudioWriter&&) noexcept = default;
+AudioWriter& AudioWriter::operator=(AudioWriter&&) noexcept = default;
+
+void AudioWriter::write(std::span<const double> interleaved) { impl_->write(interleaved); }
+void AudioWriter::write(std::span<const float> interleaved) { impl_->write(interleaved); }
+ClippedSamples AudioWriter::clipped() const noexcept { return impl_->clipped; }
+
+void AudioWriter::finish() {
+  sf_write_sync(impl_->sound.get());
+  const int failure = sf_error(impl_->sound.get());
+  const std::string why = reason(impl_->sound.get());
+  const int closing = sf_close(impl_->sound.release());
+  if (failure != SF_ERR_NO_ERROR || closing != 0)
+    throw Error(ErrorCode::bad_output, fmt::format("{}: cannot be finished ({})", impl_->path.string(), why));
+  impl_->partial.commit();
+}
+
+ClippedSamples write_audio_file(const fs::path& path, const Audio& audio, AudioWriteOptions options) {
+  options.sample_rate_hz = audio.sample_rate_hz();
+  options.channel_count = audio.channel_count();
+  options.frames = audio.frames();
+  AudioWriter writer(path, options);
+  const auto channels = static_cast<std::size_t>(audio.channel_count());
+  std::vector<double> block;
+  for (std::int64_t start = 0; start < audio.frames(); start += kBlockFrames) {
+    const std::int64_t count = std::min(kBlockFrames, audio.frames() - start);
+    block.resize(static_cast<std::size_t>(count) * channels);
+    for (std::size_t c = 0; c < channels; ++c) {
+      const double* from = audio.channel(static_cast<int>(c)).data() + start;
+      for (std::int64_t n = 0; n < count; ++n) block[static_cast<std::size_t>(n) * channels + c] = from[n];
+    }
+    writer.write(block);
+  }
+  writer.finish();
+  return writer.clipped();
+}
+
+}  // namespace wavicon

@@ -1,0 +1,142 @@
+#include "wavicon/file/sheet_file.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <cstdlib>
+#include <nlohmann/json.hpp>
+
+namespace wavicon {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+// Twelve digits: beyond what any reading means, and short of where processors round differently.
+Json number(double value) {
+  if (!std::isfinite(value)) return nullptr;
+  return std::strtod(fmt::format("{:.12g}", value).c_str(), nullptr);
+}
+Json number(const std::optional<double>& value) { return value ? number(*value) : Json(nullptr); }
+
+Json numbers(const std::vector<double>& values) {
+  Json list = Json::array();
+  for (const double value : values) list.push_back(number(value));
+  return list;
+}
+
+Json condition(const ConditionValue& value) {
+  if (const auto* real = std::get_if<double>(&value)) return number(*real);
+  if (const auto* list = std::get_if<std::vector<double>>(&value)) return numbers(*list);
+  if (const auto* text = std::get_if<std::string>(&value)) return *text;
+  if (const auto* whole = std::get_if<std::int64_t>(&value)) return *whole;
+  return std::get<bool>(value);
+}
+
+Json conditions(const Conditions& from) {
+  Json object = Json::object();
+  for (const auto& [name, value] : from) object[name] = condition(value);
+  return object;
+}
+
+void add_channel(Json& object, const std::optional<int>& channel) {
+  if (channel) object["channel"] = *channel + 1;
+}
+
+Json reading(const Reading& r) {
+  Json object;
+  object["name"] = r.name;
+  add_channel(object, r.channel);
+  object["value"] = number(r.value);
+  object["unit"] = r.unit;
+  object["floor"] = number(r.floor);
+  if (r.bound) object["bound"] = true;
+  object["conditions"] = conditions(r.conditions);
+  return object;
+}
+
+Json curve(const Curve& c) {
+  Json object;
+  object["name"] = c.name;
+  add_channel(object, c.channel);
+  object["x_unit"] = c.x_unit;
+  object["y_unit"] = c.y_unit;
+  // Curves are for drawing: a thousandth of a decibel, six digits of a frequency.
+  Json x = Json::array(), y = Json::array();
+  for (const double value : c.x) x.push_back(std::strtod(fmt::format("{:.6g}", value).c_str(), nullptr));
+  for (const double value : c.y) y.push_back(std::round(value * 1000) / 1000);
+  object["x"] = std::move(x);
+  object["y"] = std::move(y);
+  return object;
+}
+
+Json finding(const Finding& f) {
+  Json object;
+  object["severity"] = name_of(f.severity);
+  add_channel(object, f.channel);
+  object["text"] = f.text;
+  return object;
+}
+
+// One item a line: a person can read it, and two sheets can be compared line by line.
+template <typename Items, typename Convert>
+std::string list(const std::string& name, const Items& items, Convert convert) {
+  std::string text = fmt::format("  \"{}\": [", name);
+  const char* before = "\n    ";
+  for (const auto& item : items) {
+    text += before + convert(item).dump();
+    before = ",\n    ";
+  }
+  return text + (items.empty() ? "]" : "\n  ]");
+}
+
+std::string sheet_text(const Sheet& sheet) {
+  Json capture;
+  if (!sheet.capture.file.empty()) capture["file"] = sheet.capture.file;
+  if (!sheet.capture.format.empty()) capture["format"] = sheet.capture.format;
+  capture["sample_rate_hz"] = number(sheet.capture.sample_rate_hz);
+  capture["channels"] = sheet.capture.channels;
+  capture["frames"] = sheet.capture.frames;
+  return fmt::format("{{\n  \"format\": \"wavicon-sheet\",\n  \"version\": 1,\n  \"measurement\": {},\n  \"capture\": {},\n{},\n{},\n{}\n}}",
+                     Json(sheet.measurement).dump(), capture.dump(), list("readings", sheet.readings, reading),
+                     list("curves", sheet.curves, curve), list("findings", sheet.findings, finding));
+}
+
+std::string csv_text(const std::string& text) {
+  if (text.find_first_of(",\"\n;") == std::string::npos) return text;
+  std::string result = "\"";
+  for (const char c : text) result += c == '"' ? std::string("\"\"") : std::string(1, c);
+  return result + "\"";
+}
+
+std::string csv_number(const std::optional<double>& value) {
+  return value && std::isfinite(*value) ? fmt::format("{:.12g}", *value) : "";
+}
+
+}  // namespace
+
+std::string sheets_to_json(const std::vector<Sheet>& sheets) {
+  if (sheets.size() == 1) return sheet_text(sheets.front()) + "\n";
+  std::string text = "[";
+  for (std::size_t i = 0; i < sheets.size(); ++i) text += (i == 0 ? "\n" : ",\n") + sheet_text(sheets[i]);
+  return text + "\n]\n";
+}
+
+std::string sheets_to_csv(const std::vector<Sheet>& sheets) {
+  std::string text = "file,measurement,name,channel,value,unit,floor,bound,conditions\n";
+  for (const Sheet& sheet : sheets) {
+    for (const Reading& r : sheet.readings) {
+      std::string circumstances;
+      for (const auto& [name, value] : r.conditions) {
+        if (!circumstances.empty()) circumstances += "; ";
+        const Json json = condition(value);
+        circumstances += name + "=" + (json.is_string() ? json.get<std::string>() : json.dump());
+      }
+      text += fmt::format("{},{},{},{},{},{},{},{},{}\n", csv_text(sheet.capture.file), sheet.measurement, r.name,
+                          r.channel ? std::to_string(*r.channel + 1) : "", csv_number(r.value), r.unit, csv_number(r.floor),
+                          r.bound ? "true" : "false", csv_text(circumstances));
+    }
+  }
+  return text;
+}
+
+}  // namespace wavicon

@@ -1,0 +1,135 @@
+#include "wavicon/path/chain.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+
+#include "wavicon/audio/error.hpp"
+
+namespace wavicon {
+namespace {
+
+// Planar samples of one block, with the pointers that units want.
+struct Block {
+  std::vector<float> samples;
+  std::vector<float*> channels;
+
+  void resize(int channel_count, int frames) {
+    samples.assign(static_cast<std::size_t>(channel_count) * static_cast<std::size_t>(frames), 0.0F);
+    channels.clear();
+    for (int c = 0; c < channel_count; ++c) channels.push_back(samples.data() + static_cast<std::ptrdiff_t>(c) * frames);
+  }
+};
+
+constexpr std::uint32_t kMagnitude = 0x7FFFFFFF;
+constexpr std::uint32_t kInfinity = 0x7F800000;
+
+// Magnitudes of floats compare like their bits as integers, and what is no finite number lies above all that are: one pass over the block
+// finds both the peak and whether it can be trusted.
+std::uint32_t highest_bits(std::span<const float> samples) {
+  std::int32_t highest = 0;
+  for (const float x : samples) {
+    const auto magnitude = static_cast<std::int32_t>(std::bit_cast<std::uint32_t>(x) & kMagnitude);
+    highest = highest < magnitude ? magnitude : highest;
+  }
+  return static_cast<std::uint32_t>(highest);
+}
+
+}  // namespace
+
+struct Chain::Impl {
+  std::vector<std::unique_ptr<Unit>> units;
+  std::vector<Block> blocks;  ///< blocks[i] is what goes into unit i, blocks[units.size()] what comes out
+  double sample_rate_hz = 0;
+  int block_frames = 0;
+
+  void run(std::int64_t at_frame) {
+    for (std::size_t i = 0; i < units.size(); ++i) {
+      units[i]->run(blocks[i].channels.data(), blocks[i + 1].channels.data());
+      if (highest_bits(blocks[i + 1].samples) >= kInfinity) throw broken_sample(i, at_frame);
+    }
+  }
+
+  Error broken_sample(std::size_t unit, std::int64_t at_frame) const {
+    const Block& block = blocks[unit + 1];
+    const auto bad = std::find_if(block.samples.begin(), block.samples.end(), [](float x) { return !std::isfinite(x); });
+    const auto index = bad - block.samples.begin();
+    const auto frame = at_frame + index % block_frames;
+    return Error(ErrorCode::unit_failed,
+                 fmt::format("{} wrote {} into channel {} at frame {} ({:.6f} s of the stimulus)", units[unit]->info().name,
+                             std::isnan(*bad) ? "not-a-number" : "an infinite value", index / block_frames + 1, frame,
+                             static_cast<double>(frame) / sample_rate_hz));
+  }
+
+  [[nodiscard]] std::int64_t latency() const {
+    std::int64_t sum = 0;
+    for (const auto& unit : units) sum += unit->latency_frames();
+    return sum;
+  }
+};
+
+Chain::Chain(std::vector<std::unique_ptr<Unit>> units) : impl_(std::make_unique<Impl>()) { impl_->units = std::move(units); }
+Chain::~Chain() = default;
+
+int Chain::prepare(double sample_rate_hz, int channel_count, int block_frames) {
+  if (block_frames < 1 || block_frames > 65536)
+    throw Error(ErrorCode::bad_argument, fmt::format("block of {} frames is not within 1 to 65536", block_frames));
+  impl_->sample_rate_hz = sample_rate_hz;
+  impl_->block_frames = block_frames;
+  impl_->blocks.assign(impl_->units.size() + 1, {});
+  impl_->blocks[0].resize(channel_count, block_frames);
+  for (std::size_t i = 0; i < impl_->units.size(); ++i) {
+    impl_->units[i]->prepare(sample_rate_hz, channel_count, block_frames);
+    channel_count = impl_->units[i]->output_channel_count();
+    impl_->blocks[i + 1].resize(channel_count, block_frames);
+  }
+  return channel_count;
+}
+
+FeedResult Chain::feed(const FeedSource& source, std::int64_t frames, const FeedSink& sink, const FeedOptions& options) {
+  Block& in = impl_->blocks.front();
+  Block& out = impl_->blocks.back();
+  const auto length = static_cast<std::int64_t>(impl_->block_frames);
+  const std::size_t ins = in.channels.size(), outs = out.channels.size();
+  std::vector<float> fed(static_cast<std::size_t>(length) * ins), taken(static_cast<std::size_t>(length) * outs);
+  FeedResult result;
+  std::int64_t skip = 0, wanted = frames + options.tail_frames, at = 0;
+  std::uint32_t peak_in = 0, peak_out = 0;
+  while (result.frames < wanted) {
+    std::fill(fed.begin(), fed.end(), 0.0F);
+    if (at < frames) source(std::span(fed).first(static_cast<std::size_t>(std::min(length, frames - at)) * ins));
+    for (std::size_t c = 0; c < ins; ++c)
+      for (std::size_t n = 0; n < static_cast<std::size_t>(length); ++n) in.channels[c][n] = fed[n * ins + c];
+    peak_in = std::max(peak_in, highest_bits(in.samples));
+    if (peak_in >= kInfinity)
+      throw Error(ErrorCode::bad_input, fmt::format("the stimulus holds a value that is no finite number between frames {} and {}", at,
+                                                    at + length));
+    impl_->run(at);
+    if (at == 0) {
+      result.latency_frames = impl_->latency();
+      skip = options.keep_latency ? 0 : result.latency_frames;
+      wanted += options.keep_latency ? result.latency_frames : 0;
+    }
+    at += length;
+    const std::int64_t from = std::min(skip, length), count = std::min(length - from, wanted - result.frames);
+    skip -= from;
+    if (count > 0) {
+      for (std::size_t c = 0; c < outs; ++c)
+        for (std::size_t n = 0; n < static_cast<std::size_t>(count); ++n)
+          taken[n * outs + c] = out.channels[c][n + static_cast<std::size_t>(from)];
+      const auto kept = std::span<const float>(taken).first(static_cast<std::size_t>(count) * outs);
+      peak_out = std::max(peak_out, highest_bits(kept));
+      sink(kept);
+      result.frames += count;
+    }
+    if (options.progress) options.progress(std::min(1.0, static_cast<double>(result.frames) / static_cast<double>(wanted)));
+  }
+  result.latency_changed = impl_->latency() != result.latency_frames;
+  result.peak_in = std::bit_cast<float>(peak_in);
+  result.peak_out = std::bit_cast<float>(peak_out);
+  return result;
+}
+
+}  // namespace wavicon

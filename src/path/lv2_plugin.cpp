@@ -1,0 +1,153 @@
+#if WAVICON_LV2
+#include "lv2_plugin.hpp"
+
+#include <fmt/format.h>
+#include <lv2/atom/atom.h>
+#include <lv2/core/lv2.h>
+#include <lv2/port-props/port-props.h>
+#include <lv2/units/units.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "lv2_features.hpp"
+
+namespace wavicon::path_detail {
+namespace {
+
+constexpr const char* kSideChain = LV2_CORE_PREFIX "isSideChain";
+constexpr double kNoRange = 1e6;  // stands for the bound of a setting that states none
+
+Node uri_node(LilvWorld* world, const char* uri) { return Node(lilv_new_uri(world, uri)); }
+
+bool port_is(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* port, const char* type) {
+  return lilv_port_is_a(plugin, port, uri_node(world, type).get());
+}
+
+bool has_property(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* port, const char* property) {
+  return lilv_port_has_property(plugin, port, uri_node(world, property).get());
+}
+
+PortKind kind_of(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* port) {
+  const bool in = port_is(world, plugin, port, LV2_CORE__InputPort);
+  if (port_is(world, plugin, port, LV2_CORE__AudioPort)) return in ? PortKind::audio_in : PortKind::audio_out;
+  if (port_is(world, plugin, port, LV2_CORE__ControlPort)) return in ? PortKind::control_in : PortKind::control_out;
+  if (port_is(world, plugin, port, LV2_CORE__CVPort)) return in ? PortKind::cv_in : PortKind::cv_out;
+  if (port_is(world, plugin, port, LV2_ATOM__AtomPort)) return in ? PortKind::atom_in : PortKind::atom_out;
+  return PortKind::unknown;
+}
+
+std::string unit_of(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* port) {
+  const Node unit(lilv_port_get(plugin, port, uri_node(world, LV2_UNITS__unit).get()));
+  if (!unit) return "";
+  if (!lilv_node_is_uri(unit.get())) {
+    const Node symbol(lilv_world_get(world, unit.get(), uri_node(world, LV2_UNITS__symbol).get(), nullptr));
+    return symbol ? lilv_node_as_string(symbol.get()) : "";
+  }
+  const std::string uri = lilv_node_as_uri(unit.get()), prefix = LV2_UNITS_PREFIX;
+  const std::string name = uri.rfind(prefix, 0) == 0 ? uri.substr(prefix.size()) : "";
+  for (const auto& [key, text] : std::initializer_list<std::pair<const char*, const char*>>{
+           {"db", "dB"}, {"hz", "Hz"}, {"khz", "kHz"}, {"pc", "%"}, {"degree", "degrees"}, {"semitone12TET", "semitones"},
+           {"cent", "cents"}, {"coef", ""}, {"frame", "frames"}})
+    if (name == key) return text;
+  return name;
+}
+
+double value_or(const LilvNode* node, double otherwise) {
+  const double value = node != nullptr ? lilv_node_as_float(node) : NAN;
+  return std::isfinite(value) ? value : otherwise;
+}
+
+std::vector<SettingChoice> choices_of(const LilvPlugin* plugin, const LilvPort* port) {
+  std::vector<SettingChoice> choices;
+  LilvScalePoints* points = lilv_port_get_scale_points(plugin, port);
+  LILV_FOREACH(scale_points, i, points) {
+    const LilvScalePoint* point = lilv_scale_points_get(points, i);
+    choices.push_back({lilv_node_as_string(lilv_scale_point_get_label(point)),
+                       value_or(lilv_scale_point_get_value(point), 0)});
+  }
+  lilv_scale_points_free(points);
+  std::stable_sort(choices.begin(), choices.end(), [](const auto& a, const auto& b) { return a.value < b.value; });
+  return choices;
+}
+
+SettingInfo setting_of(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* port, double sample_rate_hz) {
+  LilvNode *initial = nullptr, *low = nullptr, *high = nullptr;
+  lilv_port_get_range(plugin, port, &initial, &low, &high);
+  const Node hold_initial(initial), hold_low(low), hold_high(high);
+  const Node name(lilv_port_get_name(plugin, port));
+  SettingInfo setting;
+  setting.symbol = lilv_node_as_string(lilv_port_get_symbol(plugin, port));
+  setting.name = name ? lilv_node_as_string(name.get()) : setting.symbol;
+  setting.unit = unit_of(world, plugin, port);
+  setting.toggle = has_property(world, plugin, port, LV2_CORE__toggled);
+  setting.integer = has_property(world, plugin, port, LV2_CORE__integer);
+  setting.logarithmic = has_property(world, plugin, port, LV2_PORT_PROPS__logarithmic);
+  setting.choices = choices_of(plugin, port);
+  setting.choices_only = has_property(world, plugin, port, LV2_CORE__enumeration) && !setting.choices.empty();
+  const double scale = has_property(world, plugin, port, LV2_CORE__sampleRate) ? sample_rate_hz : 1.0;
+  setting.minimum = value_or(low, setting.toggle ? 0 : -kNoRange) * scale;
+  setting.maximum = value_or(high, setting.toggle ? 1 : kNoRange) * scale;
+  const double nearest_to_zero = std::clamp(0.0, std::min(setting.minimum, setting.maximum), setting.maximum);
+  setting.default_value = initial != nullptr && std::isfinite(lilv_node_as_float(initial)) ? lilv_node_as_float(initial) * scale
+                                                                                          : nearest_to_zero;
+  return setting;
+}
+
+bool designated(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* port, const char* designation) {
+  const Node found(lilv_port_get(plugin, port, uri_node(world, LV2_CORE__designation).get()));
+  return found && lilv_node_is_uri(found.get()) && std::string(lilv_node_as_uri(found.get())) == designation;
+}
+
+std::vector<std::string> features_of(const LilvPlugin* plugin) {
+  std::vector<std::string> uris;
+  LilvNodes* nodes = lilv_plugin_get_required_features(plugin);
+  LILV_FOREACH(nodes, i, nodes) uris.emplace_back(lilv_node_as_string(lilv_nodes_get(nodes, i)));
+  lilv_nodes_free(nodes);
+  return uris;
+}
+
+}  // namespace
+
+Plugin describe(LilvWorld* world, const LilvPlugin* lilv, const std::string& name, double sample_rate_hz) {
+  Plugin plugin;
+  plugin.lilv = lilv;
+  const Node title(lilv_plugin_get_name(lilv)), maker(lilv_plugin_get_author_name(lilv));
+  plugin.info = {name, title ? lilv_node_as_string(title.get()) : "", maker ? lilv_node_as_string(maker.get()) : "", 0, 0, {}};
+  plugin.required_features = features_of(lilv);
+  const std::uint32_t count = lilv_plugin_get_num_ports(lilv);
+  for (std::uint32_t i = 0; i < count; ++i) {
+    const LilvPort* port = lilv_plugin_get_port_by_index(lilv, i);
+    Port p;
+    p.kind = kind_of(world, lilv, port);
+    p.optional = has_property(world, lilv, port, LV2_CORE__connectionOptional);
+    const bool side_chain = has_property(world, lilv, port, kSideChain);
+    if (p.kind == PortKind::audio_in && !side_chain) ++plugin.info.input_count;
+    if (p.kind == PortKind::audio_in && side_chain) p.kind = PortKind::cv_in;  // fed with silence like a resting CV input
+    if (p.kind == PortKind::audio_out) ++plugin.info.output_count;
+    if (p.kind == PortKind::control_in) {
+      p.setting = plugin.info.settings.size();
+      plugin.info.settings.push_back(setting_of(world, lilv, port, sample_rate_hz));
+    }
+    if (p.kind == PortKind::control_out && (has_property(world, lilv, port, LV2_CORE__reportsLatency) ||
+                                            designated(world, lilv, port, LV2_CORE__latency)))
+      plugin.latency_port = i;
+    plugin.ports.push_back(p);
+  }
+  return plugin;
+}
+
+std::string refusal(const Plugin& plugin, int block_frames) {
+  if (plugin.info.input_count == 0) return "it has no audio input";
+  if (plugin.info.output_count == 0) return "it has no audio output";
+  if (plugin.info.input_count > 2 || plugin.info.output_count > 2)
+    return fmt::format("it has {} inputs and {} outputs; 1 or 2 of each can be hosted", plugin.info.input_count, plugin.info.output_count);
+  for (const Port& port : plugin.ports)
+    if (port.kind == PortKind::unknown && !port.optional) return "it has a port that carries neither audio, control values nor events";
+  for (const std::string& feature : plugin.required_features)
+    if (!meets_feature(feature, block_frames)) return fmt::format("it requires {}, which is not provided", feature);
+  return "";
+}
+
+}  // namespace wavicon::path_detail
+#endif

@@ -1,0 +1,263 @@
+#if WAVICON_LV2
+#include <dlfcn.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstring>
+#include <filesystem>
+
+#include "lv2_features.hpp"
+#include "lv2_plugin.hpp"
+#include "schemes.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/nearest_names.hpp"
+
+namespace wavicon::path_detail {
+namespace {
+
+namespace fs = std::filesystem;
+
+struct FreeInstance {
+  void operator()(LilvInstance* instance) const noexcept {
+    lilv_instance_deactivate(instance);
+    lilv_instance_free(instance);
+  }
+};
+
+// One running copy of a plugin with everything its ports point at.
+class Instance {
+ public:
+  Instance(const Plugin& plugin, UridMap& urids, const std::vector<double>& values, double sample_rate_hz, int block_frames)
+      : plugin_(plugin), block_frames_(block_frames), features_(urids, sample_rate_hz, block_frames), urids_(urids) {
+    LilvInstance* raw = lilv_plugin_instantiate(plugin.lilv, sample_rate_hz, features_.array());
+    if (raw == nullptr)
+      throw Error(ErrorCode::unit_failed, fmt::format("{} refused to start at {} Hz with blocks of {} frames", plugin.info.name,
+                                                      sample_rate_hz, block_frames));
+    lilv_.reset(raw);
+    connect(values);
+    features_.worker().attach(lilv_instance_get_handle(raw), static_cast<const LV2_Worker_Interface*>(
+                                                                 lilv_instance_get_extension_data(raw, LV2_WORKER__interface)));
+    lilv_instance_activate(raw);
+  }
+  Instance(const Instance&) = delete;
+  Instance& operator=(const Instance&) = delete;
+
+  void run(const float* const* inputs, float* const* outputs, bool doubled) {
+    std::size_t in = 0, out = 0;
+    for (std::uint32_t i = 0; i < plugin_.ports.size(); ++i) {
+      const PortKind kind = plugin_.ports[i].kind;
+      if (kind == PortKind::audio_in) lilv_instance_connect_port(lilv_.get(), i, const_cast<float*>(inputs[doubled ? 0 : in++]));
+      if (kind == PortKind::audio_out) lilv_instance_connect_port(lilv_.get(), i, outputs[out++]);
+    }
+    for (Events& events : events_) events.reset(urids_);
+    lilv_instance_run(lilv_.get(), static_cast<std::uint32_t>(block_frames_));
+    features_.worker().deliver();
+  }
+
+  [[nodiscard]] std::int64_t latency_frames() const {
+    return plugin_.latency_port ? std::llround(std::max(0.0F, controls_[*plugin_.latency_port])) : 0;
+  }
+
+ private:
+  // Buffer of an event port; the plugin finds an empty sequence in it, or room to write one.
+  struct Events {
+    bool input = true;
+    std::vector<std::uint64_t> memory = std::vector<std::uint64_t>(kSequenceBytes / sizeof(std::uint64_t));
+    LV2_Atom_Sequence* sequence() { return reinterpret_cast<LV2_Atom_Sequence*>(memory.data()); }
+    void reset(UridMap& urids) {
+      sequence()->atom.size = input ? sizeof(LV2_Atom_Sequence_Body) : kSequenceBytes - sizeof(LV2_Atom);
+      sequence()->atom.type = urids.map(input ? LV2_ATOM__Sequence : LV2_ATOM__Chunk);
+      sequence()->body = {0, 0};
+    }
+  };
+
+  void connect(const std::vector<double>& values) {
+    const std::size_t count = plugin_.ports.size();
+    controls_.assign(count, 0.0F);
+    signals_.assign(count, {});
+    events_.reserve(count);
+    for (std::uint32_t i = 0; i < count; ++i) {
+      const Port& port = plugin_.ports[i];
+      void* place = nullptr;
+      switch (port.kind) {
+        case PortKind::control_in: controls_[i] = static_cast<float>(values[*port.setting]); [[fallthrough]];
+        case PortKind::control_out: place = &controls_[i]; break;
+        case PortKind::atom_in:
+        case PortKind::atom_out:
+          events_.push_back({port.kind == PortKind::atom_in});
+          events_.back().reset(urids_);
+          place = events_.back().memory.data();
+          break;
+        case PortKind::cv_in:
+        case PortKind::cv_out:
+          if (port.optional) break;
+          [[fallthrough]];
+        case PortKind::audio_in:
+        case PortKind::audio_out:
+          signals_[i].assign(static_cast<std::size_t>(block_frames_), port.resting);
+          place = signals_[i].data();
+          break;
+        case PortKind::unknown: break;
+      }
+      lilv_instance_connect_port(lilv_.get(), i, place);
+    }
+  }
+
+  const Plugin& plugin_;
+  int block_frames_;
+  Features features_;
+  UridMap& urids_;
+  std::vector<float> controls_;               ///< by port
+  std::vector<std::vector<float>> signals_;   ///< by port
+  std::vector<Events> events_;
+  std::unique_ptr<LilvInstance, FreeInstance> lilv_;  ///< last: goes before what its ports point at
+};
+
+class Lv2Unit : public Unit {
+ public:
+  Lv2Unit(World world, Plugin plugin, const UnitSpec& spec) : world_(std::move(world)), plugin_(std::move(plugin)) {
+    values_ = setting_values(plugin_.info.name, plugin_.info.settings, spec);
+  }
+
+  const UnitInfo& info() const noexcept override { return plugin_.info; }
+
+  void prepare(double sample_rate_hz, int channel_count, int block_frames) override {
+    const std::string why = refusal(plugin_, block_frames);
+    if (!why.empty()) throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be hosted: {}", plugin_.info.name, why));
+    fit_ = fit_channels(plugin_.info, channel_count);
+    require_loadable();
+    instances_.clear();
+    for (int i = 0; i < fit_.count; ++i)
+      instances_.push_back(std::make_unique<Instance>(plugin_, urids_, values_, sample_rate_hz, block_frames));
+  }
+
+  int output_channel_count() const noexcept override { return fit_.outputs; }
+
+  void run(const float* const* inputs, float* const* outputs) override {
+    for (std::size_t i = 0; i < instances_.size(); ++i) instances_[i]->run(inputs + i, outputs + i, fit_.doubled);
+  }
+
+  std::int64_t latency_frames() const noexcept override { return instances_.empty() ? 0 : instances_.front()->latency_frames(); }
+
+ private:
+  // lilv says on standard error why a binary does not load; this way it stands in the exception.
+  void require_loadable() const {
+    const LilvNode* library = lilv_plugin_get_library_uri(plugin_.lilv);
+    const std::unique_ptr<char, void (*)(void*)> path(library ? lilv_file_uri_parse(lilv_node_as_uri(library), nullptr) : nullptr, lilv_free);
+    if (!path) throw Error(ErrorCode::unit_failed, fmt::format("{} names no binary in its bundle", plugin_.info.name));
+    void* loaded = dlopen(path.get(), RTLD_NOW | RTLD_LOCAL);
+    if (loaded == nullptr)
+      throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be loaded: {}", plugin_.info.name, dlerror()));
+    dlclose(loaded);
+  }
+
+  World world_;
+  UridMap urids_;
+  Plugin plugin_;
+  std::vector<double> values_;
+  Instances fit_;
+  std::vector<std::unique_ptr<Instance>> instances_;
+};
+
+std::string uri_of(const LilvPlugin* plugin) { return lilv_node_as_uri(lilv_plugin_get_uri(plugin)); }
+
+// "Overdrive" of http://…/mda/Overdrive or urn:…:Overdrive.
+std::string last_segment(const std::string& uri) { return uri.substr(uri.find_last_of("/#:") + 1); }
+
+void load_bundle(LilvWorld* world, const fs::path& folder) {
+  const Node uri(lilv_new_file_uri(world, nullptr, (fs::absolute(folder).lexically_normal() / "").c_str()));
+  lilv_world_load_bundle(world, uri.get());
+}
+
+std::vector<const LilvPlugin*> all_plugins(LilvWorld* world) {
+  std::vector<const LilvPlugin*> found;
+  const LilvPlugins* plugins = lilv_world_get_all_plugins(world);
+  LILV_FOREACH(plugins, i, plugins) found.push_back(lilv_plugins_get(plugins, i));
+  return found;
+}
+
+bool is_bundle(const fs::path& folder) {
+  std::error_code ignored;
+  return fs::is_regular_file(folder / "manifest.ttl", ignored);
+}
+
+void load_own_bundles(LilvWorld* world, const UnitSearch& search) {
+  std::error_code ignored;
+  for (const fs::path& folder : search.own_bundle_folders)
+    for (const auto& entry : fs::directory_iterator(folder, ignored))
+      if (is_bundle(entry.path())) load_bundle(world, entry.path());
+}
+
+const LilvPlugin* by_uri(LilvWorld* world, const std::string& uri) {
+  const Node node(lilv_new_uri(world, uri.c_str()));
+  return node ? lilv_plugins_get_by_uri(lilv_world_get_all_plugins(world), node.get()) : nullptr;
+}
+
+Error unknown(const std::string& message) { return Error(ErrorCode::bad_argument, message); }
+
+// BUNDLE or BUNDLE:NAME, where NAME is the URI or its last segment.
+const LilvPlugin* by_bundle(LilvWorld* world, const std::string& name) {
+  fs::path folder = name;
+  std::string wanted;
+  std::error_code ignored;
+  if (!fs::is_directory(folder, ignored)) {
+    const auto colon = name.find(':');
+    folder = name.substr(0, colon);
+    wanted = name.substr(colon + 1);
+  }
+  if (!is_bundle(folder)) throw unknown(fmt::format("lv2:{}: {} is no LV2 bundle (it holds no manifest.ttl)", name, folder.string()));
+  load_bundle(world, folder);
+  const auto plugins = all_plugins(world);
+  if (plugins.empty()) throw unknown(fmt::format("lv2:{}: the bundle describes no plugin", name));
+  if (wanted.empty() && plugins.size() == 1) return plugins.front();
+  std::vector<std::string> names;
+  for (const LilvPlugin* plugin : plugins) {
+    const std::string uri = uri_of(plugin);
+    if (uri == wanted || last_segment(uri) == wanted) return plugin;
+    names.push_back(last_segment(uri));
+  }
+  if (wanted.empty())
+    throw unknown(fmt::format("lv2:{}: the bundle holds {} plugins; name one, for example lv2:{}:{}", name, names.size(), name, names.front()));
+  throw unknown(fmt::format("lv2:{}: the bundle has no plugin '{}'{}", name, wanted, name_hint(wanted, names)));
+}
+
+const LilvPlugin* by_name(LilvWorld* world, const std::string& name, const UnitSearch& search) {
+  std::error_code ignored;
+  const bool path = fs::is_directory(name, ignored) || fs::is_directory(name.substr(0, name.find(':')), ignored) || name[0] == '/' ||
+                    name[0] == '.';
+  if (path) return by_bundle(world, name);
+  load_own_bundles(world, search);
+  if (const LilvPlugin* own = by_uri(world, name)) return own;
+  lilv_world_load_all(world);
+  if (const LilvPlugin* installed = by_uri(world, name)) return installed;
+  std::vector<std::string> uris;
+  for (const LilvPlugin* plugin : all_plugins(world)) uris.push_back(uri_of(plugin));
+  throw unknown(fmt::format("there is no LV2 plugin '{}'{}; 'wavicon units' lists what is there", name, name_hint(name, uris)));
+}
+
+}  // namespace
+
+std::unique_ptr<Unit> open_lv2(const UnitSpec& spec, const UnitSearch& search) {
+  World world(lilv_world_new());
+  const LilvPlugin* plugin = by_name(world.get(), spec.name, search);
+  Plugin described = describe(world.get(), plugin, "lv2:" + spec.name, search.sample_rate_hz);
+  return std::make_unique<Lv2Unit>(std::move(world), std::move(described), spec);
+}
+
+std::vector<UnitListing> list_lv2(const UnitSearch& search) {
+  constexpr int kUsualBlockFrames = 512;
+  const World world(lilv_world_new());
+  load_own_bundles(world.get(), search);
+  lilv_world_load_all(world.get());
+  std::vector<UnitListing> list;
+  for (const LilvPlugin* lilv : all_plugins(world.get())) {
+    const Plugin plugin = describe(world.get(), lilv, "lv2:" + uri_of(lilv), search.sample_rate_hz);
+    list.push_back({plugin.info.name, plugin.info.title, plugin.info.input_count, plugin.info.output_count,
+                    refusal(plugin, kUsualBlockFrames)});
+  }
+  std::sort(list.begin(), list.end(), [](const auto& a, const auto& b) { return a.name < b.name; });
+  return list;
+}
+
+}  // namespace wavicon::path_detail
+#endif

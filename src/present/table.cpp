@@ -1,0 +1,164 @@
+#include "wavicon/present/table.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace wavicon {
+namespace {
+
+// Code points that start a letter: bytes of UTF-8 that are no continuation.
+std::size_t width(const std::string& text) {
+  return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+}
+
+std::string number_text(double value, const std::string& unit) {
+  if (unit == "Hz") return fmt::format("{:.6f}", value);
+  if (unit == "%") return fmt::format("{:.4g}", value);
+  if (unit == "dBFS") return fmt::format("{:.3f}", value);
+  if (unit.rfind("dB", 0) == 0) return fmt::format("{:.2f}", value);
+  return fmt::format("{:.6g}", value);
+}
+
+std::string frequency_text(double hz) {
+  return std::abs(hz) >= 10000 && std::fmod(hz, 100) == 0 ? fmt::format("{:g} kHz", hz / 1000) : fmt::format("{:.7g} Hz", hz);
+}
+
+// [2, 3, 4] as "H2 to H4", [2, 4] as "H2, H4".
+std::string orders_text(const std::vector<double>& orders) {
+  if (orders.empty()) return "no order";
+  if (orders.size() > 2 && orders.back() - orders.front() == static_cast<double>(orders.size() - 1))
+    return fmt::format("H{:g} to H{:g}", orders.front(), orders.back());
+  std::string text;
+  for (const double order : orders) text += fmt::format("{}H{:g}", text.empty() ? "" : ", ", order);
+  return text;
+}
+
+std::string plain(const ConditionValue& value) {
+  if (const auto* real = std::get_if<double>(&value)) return fmt::format("{:.6g}", *real);
+  if (const auto* text = std::get_if<std::string>(&value)) return *text;
+  if (const auto* whole = std::get_if<std::int64_t>(&value)) return std::to_string(*whole);
+  if (const auto* yes = std::get_if<bool>(&value)) return *yes ? "yes" : "no";
+  std::string text;
+  for (const double item : std::get<std::vector<double>>(value)) text += fmt::format("{}{:g}", text.empty() ? "" : ", ", item);
+  return text;
+}
+
+// A circumstance in words: its name's suffix becomes the unit.
+std::string condition_text(const std::string& name, const ConditionValue& value) {
+  const auto* real = std::get_if<double>(&value);
+  if (name == "bandwidth_hz")
+    if (const auto* band = std::get_if<std::vector<double>>(&value); band != nullptr && band->size() == 2)
+      return fmt::format("{} to {}", frequency_text(band->at(0)), frequency_text(band->at(1)));
+  if (name == "orders")
+    if (const auto* orders = std::get_if<std::vector<double>>(&value)) return orders_text(*orders);
+  if (name == "at_hz" && real != nullptr) return "at " + frequency_text(*real);
+  if (name == "noise_dbc" && real != nullptr) return fmt::format("noise {:.1f}", *real);
+  if (name == "folded") return "folded";
+  if (name == "rms_reference") return plain(value) == "sine" ? "RMS of a full-scale sine = 0" : "RMS, full scale = 1";
+  if (name == "floor_format") return "floor: clean tone as " + plain(value);
+  std::string words = name;
+  for (const auto& [suffix, unit] : std::initializer_list<std::pair<const char*, const char*>>{
+           {"_hz", " Hz"}, {"_dbfs", " dBFS"}, {"_db", " dB"}, {"_s", " s"}, {"_samples", " samples"}}) {
+    const std::string ending = suffix;
+    if (words.size() <= ending.size() || words.compare(words.size() - ending.size(), ending.size(), ending) != 0) continue;
+    words.resize(words.size() - ending.size());
+    std::replace(words.begin(), words.end(), '_', ' ');
+    return words + " " + plain(value) + unit;
+  }
+  std::replace(words.begin(), words.end(), '_', ' ');
+  return words + " " + plain(value);
+}
+
+bool same(const ConditionValue* a, const ConditionValue& b) { return a != nullptr && *a == b; }
+
+bool shared_by_all(const std::pair<std::string, ConditionValue>& condition, const std::vector<const Reading*>& readings) {
+  return std::all_of(readings.begin(), readings.end(),
+                     [&](const Reading* r) { return same(find_condition(*r, condition.first), condition.second); });
+}
+
+std::string joined(const Conditions& conditions, const char* separator) {
+  std::string text;
+  for (const auto& [name, value] : conditions) text += (text.empty() ? "" : separator) + condition_text(name, value);
+  return text;
+}
+
+std::string channel_table(const std::vector<const Reading*>& readings) {
+  std::vector<std::vector<std::string>> rows = {{"", "reading", "value", "", "own floor", "", ""}};
+  for (const Reading* r : readings) {
+    Conditions own;
+    for (const auto& condition : r->conditions)
+      if (!shared_by_all(condition, readings)) own.push_back(condition);
+    rows.push_back({"", r->name, value_text(*r), r->value ? r->unit : "", r->floor ? number_text(*r->floor, r->unit) : "",
+                    r->floor ? r->unit : "", joined(own, ", ")});
+  }
+  Conditions common;
+  for (const auto& condition : readings.front()->conditions)
+    if (shared_by_all(condition, readings)) common.push_back(condition);
+  std::string text = aligned(rows, {false, false, true, false, true, false, false});
+  if (!common.empty()) text += "\n  " + joined(common, " · ") + "\n";
+  return text;
+}
+
+}  // namespace
+
+std::string aligned(const std::vector<std::vector<std::string>>& rows, const std::vector<bool>& right_aligned) {
+  std::vector<std::size_t> widths;
+  for (const auto& row : rows) {
+    widths.resize(std::max(widths.size(), row.size()), 0);
+    for (std::size_t i = 0; i < row.size(); ++i) widths[i] = std::max(widths[i], width(row[i]));
+  }
+  std::string text;
+  for (const auto& row : rows) {
+    std::string line;
+    for (std::size_t i = 0; i < row.size(); ++i) {
+      const std::string pad(widths[i] - width(row[i]), ' ');
+      line += (i == 0 ? "" : "  ") + (i < right_aligned.size() && right_aligned[i] ? pad + row[i] : row[i] + pad);
+    }
+    line.resize(line.find_last_not_of(' ') + 1);
+    text += line + "\n";
+  }
+  return text;
+}
+
+std::string value_text(const Reading& reading) {
+  if (!reading.value) return "none";
+  return (reading.bound ? "< " : "") + number_text(*reading.value, reading.unit);
+}
+
+std::string sheet_table(const Sheet& sheet) {
+  std::string text;
+  const bool several = sheet.capture.channels > 1;
+  for (const Finding& finding : sheet.findings) {
+    text += sheet.capture.file.empty() ? sheet.measurement : sheet.capture.file;
+    if (finding.channel && several) text += fmt::format(", channel {}", *finding.channel + 1);
+    text += ": " + (finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ") + finding.text + "\n";
+  }
+  std::vector<std::optional<int>> channels;
+  for (const Reading& r : sheet.readings)
+    if (std::find(channels.begin(), channels.end(), r.channel) == channels.end()) channels.push_back(r.channel);
+  for (const auto& channel : channels) {
+    std::vector<const Reading*> readings;
+    for (const Reading& r : sheet.readings)
+      if (r.channel == channel) readings.push_back(&r);
+    text += "\n";
+    if (channel && several) text += fmt::format("  channel {}\n", *channel + 1);
+    text += channel_table(readings);
+  }
+  return text;
+}
+
+std::string limit_lines(const std::vector<LimitResult>& results) {
+  std::string text;
+  for (const LimitResult& r : results) {
+    const char* word = r.outcome == LimitResult::Outcome::kept     ? "kept"
+                       : r.outcome == LimitResult::Outcome::broken ? "not kept"
+                                                                   : "undecided, which counts as not kept";
+    text += fmt::format("limit {}{}: {} ({})\n", r.limit, r.channel ? fmt::format(", channel {}", *r.channel + 1) : "", word,
+                        r.value ? number_text(*r.value, r.unit) + (r.unit.empty() ? "" : " " + r.unit) : "there is no value");
+  }
+  return text;
+}
+
+}  // namespace wavicon
