@@ -1,5 +1,6 @@
 #pragma once
-// The program's commands: each adds its options to the parser and says what to run. Arguments to calls, results to text, no arithmetic.
+// The program's commands: each adds its options to the parser and says what to run. Arguments to calls,
+// results to text, no arithmetic.
 
 #include <CLI/CLI.hpp>
 #include <filesystem>
@@ -33,7 +34,8 @@ using Action = std::function<int()>;
 /// The bundles that were built or installed beside this program.
 UnitSearch own_units();
 
-/// One line on standard error while something takes longer than a second; nothing when that is no terminal or `quiet`.
+/// One line on standard error while something takes longer than a second; nothing when that is no terminal or
+/// `quiet`.
 class Progress {
  public:
   Progress(std::string what, bool quiet);
@@ -88,7 +90,8 @@ struct SheetOptions {
 };
 
 /// Prints and writes the sheets and checks the limits. @param draw  makes the picture of one sheet.
-int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets, const std::function<std::string(const Sheet&, bool svg)>& draw);
+int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets,
+            const std::function<std::string(const Sheet&, bool svg)>& draw);
 
 void add_make(CLI::App& app, Action& action);
 void add_units(CLI::App& app, Action& action);

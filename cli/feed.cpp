@@ -23,11 +23,14 @@ struct Feed {
   bool quiet = false;
 };
 
-std::string level_text(double peak) { return peak > 0 ? fmt::format("{:.2f} dBFS", db_from_ratio(peak)) : "silent"; }
+std::string level_text(double peak) {
+  return peak > 0 ? fmt::format("{:.2f} dBFS", db_from_ratio(peak)) : "silent";
+}
 
 std::string latency_text(const Feed& feed, const FeedResult& result) {
   if (result.latency_frames == 0) return "the units report no latency";
-  return fmt::format("{} frames of latency reported, {}", result.latency_frames, feed.keep_latency ? "kept" : "taken off");
+  return fmt::format("{} frames of latency reported, {}", result.latency_frames,
+                     feed.keep_latency ? "kept" : "taken off");
 }
 
 Chain open_chain(const Feed& feed, double sample_rate_hz) {
@@ -38,34 +41,41 @@ Chain open_chain(const Feed& feed, double sample_rate_hz) {
   return Chain(std::move(units));
 }
 
-void report(const Feed& feed, const AudioFileInfo& in, const FeedResult& result, int channels, SampleFormat format,
-            const ClippedSamples& clipped) {
-  say(feed.quiet, fmt::format("{}: {} frames ({:g} s), {:g} Hz, {} channel{}, {}", feed.capture, result.frames,
-                              static_cast<double>(result.frames) / in.sample_rate_hz, in.sample_rate_hz, channels, channels == 1 ? "" : "s",
-                              name_of(format)));
-  say(feed.quiet, fmt::format("peak in {}, out {}; {}", level_text(result.peak_in), level_text(result.peak_out), latency_text(feed, result)));
+void report(const Feed& feed, const AudioFileInfo& in, const FeedResult& result, int channels,
+            SampleFormat format, const ClippedSamples& clipped) {
+  say(feed.quiet, fmt::format("{}: {} frames ({:g} s), {:g} Hz, {} channel{}, {}", feed.capture,
+                              result.frames, static_cast<double>(result.frames) / in.sample_rate_hz,
+                              in.sample_rate_hz, channels, channels == 1 ? "" : "s", name_of(format)));
+  say(feed.quiet, fmt::format("peak in {}, out {}; {}", level_text(result.peak_in),
+                              level_text(result.peak_out), latency_text(feed, result)));
   if (result.latency_changed)
-    warn(feed.quiet, "a unit reported another latency at the end than at the start: the capture may be shifted in the middle");
+    warn(feed.quiet,
+         "a unit reported another latency at the end than at the start: the capture may be shifted in the "
+         "middle");
   if (clipped.count > 0)
-    warn(feed.quiet, fmt::format("{} samples lie beyond full scale and were clipped by the capture's own format ({}), first at {:.6f} s; write "
+    warn(feed.quiet, fmt::format("{} samples lie beyond full scale and were clipped by the capture's own "
+                                 "format ({}), first at {:.6f} s; write "
                                  "32-bit float with --bits 32, or feed a lower level",
-                                 clipped.count, name_of(format), static_cast<double>(clipped.first_frame) / in.sample_rate_hz));
+                                 clipped.count, name_of(format),
+                                 static_cast<double>(clipped.first_frame) / in.sample_rate_hz));
 }
 
 int run(const Feed& feed) {
   AudioReader reader(feed.stimulus);
   const AudioFileInfo in = reader.info();
-  if (in.frames == 0) throw Error(ErrorCode::bad_input, feed.stimulus + ": there is no audio in it: 0 frames");
+  if (in.frames == 0)
+    throw Error(ErrorCode::bad_input, feed.stimulus + ": there is no audio in it: 0 frames");
   require_writable(feed.capture, {feed.stimulus});
-  if (!(feed.tail_s >= 0 && feed.tail_s <= 3600)) throw Error(ErrorCode::bad_argument, "--tail is not within 0 to 3600 s");
+  if (!(feed.tail_s >= 0 && feed.tail_s <= 3600))
+    throw Error(ErrorCode::bad_argument, "--tail is not within 0 to 3600 s");
   Chain chain = open_chain(feed, in.sample_rate_hz);
   const int channels = chain.prepare(in.sample_rate_hz, in.channel_count, feed.block_frames);
 
   const bool flac = std::filesystem::path(feed.capture).extension() == ".flac";
   const SampleFormat format = feed.format.format(flac ? SampleFormat::pcm24 : SampleFormat::float32);
   const auto tail = std::llround(feed.tail_s * in.sample_rate_hz);
-  AudioWriter writer(feed.capture,
-                     {in.sample_rate_hz, channels, format, feed.format.dithers(format), feed.format.seed, in.frames + tail});
+  AudioWriter writer(feed.capture, {in.sample_rate_hz, channels, format, feed.format.dithers(format),
+                                    feed.format.seed, in.frames + tail});
   FeedResult result;
   {
     Progress progress("feed " + feed.stimulus, feed.quiet);
@@ -84,11 +94,15 @@ void add_feed(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("feed", "send a stimulus through a chain of units");
   auto feed = std::make_shared<Feed>();
   command->add_option("STIMULUS", feed->stimulus, "audio file to send")->required();
-  command->add_option("--through", feed->units, "SCHEME:NAME?setting=value&…; several in a row are a chain")->required()->expected(1);
+  command->add_option("--through", feed->units, "SCHEME:NAME?setting=value&…; several in a row are a chain")
+      ->required()
+      ->allow_extra_args(false);
   command->add_option("-o,--output", feed->capture, "capture to write: .wav, .aiff or .flac")->required();
   command->add_option("--block", feed->block_frames, "frames per run of the units")->capture_default_str();
-  command->add_flag("--keep-latency", feed->keep_latency, "leave the latency that the units report in the capture");
-  command->add_option("--tail", feed->tail_s, "seconds of silence to feed after the stimulus, for what rings on");
+  command->add_flag("--keep-latency", feed->keep_latency,
+                    "leave the latency that the units report in the capture");
+  command->add_option("--tail", feed->tail_s,
+                      "seconds of silence to feed after the stimulus, for what rings on");
   feed->format.add_to(*command);
   command->add_flag("--quiet", feed->quiet, "print nothing but errors");
   command->callback([feed, &action] { action = [feed] { return run(*feed); }; });

@@ -21,8 +21,9 @@ struct Harmonics {
 Audio selected(const AudioFile& file, const std::optional<int>& channel) {
   if (!channel) return file.audio;
   if (*channel > file.info.channel_count)
-    throw Error(ErrorCode::bad_argument, fmt::format("{}: there is no channel {}, it has {}", file.info.path.string(), *channel,
-                                                     file.info.channel_count));
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("{}: there is no channel {}, it has {}", file.info.path.string(), *channel,
+                            file.info.channel_count));
   Audio one(file.info.sample_rate_hz, 1, file.info.frames);
   const auto from = file.audio.channel(*channel - 1);
   std::copy(from.begin(), from.end(), one.channel(0).begin());
@@ -43,7 +44,8 @@ Sheet measure(const std::string& path, const Harmonics& command) {
   try {
     const auto& channel = command.sheet.channel;
     Sheet sheet = harmonics_sheet(measure_harmonics(selected(file, channel), options),
-                                  {path, name_of(file.info.format), file.info.sample_rate_hz, file.info.channel_count, file.info.frames});
+                                  {path, name_of(file.info.format), file.info.sample_rate_hz,
+                                   file.info.channel_count, file.info.frames});
     if (channel) {
       for (Reading& r : sheet.readings) r.channel = *channel - 1;
       for (Curve& c : sheet.curves) c.channel = *channel - 1;
@@ -67,12 +69,20 @@ int run(const Harmonics& command) {
 }  // namespace
 
 void add_harmonics(CLI::App& app, Action& action) {
-  auto* command = app.add_subcommand("harmonics", "levels of the harmonics of a tone, THD, THD+N, SINAD, residual noise");
+  auto* command =
+      app.add_subcommand("harmonics", "levels of the harmonics of a tone, THD, THD+N, SINAD, residual noise");
   auto harmonics = std::make_shared<Harmonics>();
   harmonics->sheet.add_to(*command);
-  command->add_option("--tone", harmonics->options.tone_hz, "fundamental in Hz, found within 3 % (default: the strongest tone)");
-  command->add_option("--orders", harmonics->options.highest_order, "highest order that is read and counted in THD")->capture_default_str();
-  command->add_option("--band", harmonics->band_hz, "FROM TO in Hz, for THD+N, SINAD and noise (default: 20 20000)")->expected(2);
+  command->add_option("--tone", harmonics->options.tone_hz,
+                      "fundamental in Hz, found within 3 % (default: the strongest tone)");
+  command
+      ->add_option("--orders", harmonics->options.highest_order,
+                   "highest order that is read and counted in THD")
+      ->capture_default_str();
+  command
+      ->add_option("--band", harmonics->band_hz,
+                   "FROM TO in Hz, for THD+N, SINAD and noise (default: 20 20000)")
+      ->expected(2);
   command->callback([harmonics, &action] { action = [harmonics] { return run(*harmonics); }; });
 }
 

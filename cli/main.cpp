@@ -11,9 +11,12 @@ using namespace wavicon;
 
 int status_of(ErrorCode code) {
   switch (code) {
-    case ErrorCode::bad_input: return cli::exit_status::bad_input;
-    case ErrorCode::unit_failed: return cli::exit_status::unit_failed;
-    default: return cli::exit_status::wrong_usage;
+    case ErrorCode::bad_input:
+      return cli::exit_status::bad_input;
+    case ErrorCode::unit_failed:
+      return cli::exit_status::unit_failed;
+    default:
+      return cli::exit_status::wrong_usage;
   }
 }
 
@@ -28,7 +31,8 @@ int fail(const std::string& message, int status) {
 }  // namespace
 
 int main(int argc, char** argv) {
-  CLI::App app("Feeds known signals through plugins, sessions and interfaces, and measures what came back.", "wavicon");
+  CLI::App app("Feeds known signals through plugins, sessions and interfaces, and measures what came back.",
+               "wavicon");
   app.set_version_flag("--version", std::string("wavicon ") + WAVICON_VERSION);
   app.require_subcommand(1);
   app.failure_message([](const CLI::App*, const CLI::Error&) { return std::string(); });
@@ -42,7 +46,8 @@ int main(int argc, char** argv) {
   } catch (const CLI::Success& success) {
     return app.exit(success);
   } catch (const CLI::ParseError& error) {
-    return fail(std::string(error.what()) + "; see wavicon --help, or wavicon COMMAND --help", cli::exit_status::wrong_usage);
+    return fail(std::string(error.what()) + "; see wavicon --help, or wavicon COMMAND --help",
+                cli::exit_status::wrong_usage);
   }
   try {
     return action();
@@ -51,7 +56,8 @@ int main(int argc, char** argv) {
   } catch (const cli::Interrupted&) {
     return fail("interrupted; nothing was written", cli::exit_status::interrupted);
   } catch (const std::bad_alloc&) {
-    return fail("there is not enough memory for this; measure a part of it with --from and --to", cli::exit_status::bad_input);
+    return fail("there is not enough memory for this; measure a part of it with --from and --to",
+                cli::exit_status::bad_input);
   } catch (const std::exception& error) {
     return fail(error.what(), cli::exit_status::bad_input);
   }

@@ -27,12 +27,16 @@ struct MakeTone {
 // Moves the tone onto a bin and says to what.
 void put_on_bin(MakeTone& make) {
   ToneStimulus& tone = make.tone;
-  const auto length = make.on_bin_length > 0 ? make.on_bin_length : power_of_two_within(std::llround(tone.seconds * tone.sample_rate_hz));
+  const auto length = make.on_bin_length > 0
+                          ? make.on_bin_length
+                          : power_of_two_within(std::llround(tone.seconds * tone.sample_rate_hz));
   if (length < 4 || power_of_two_within(length) != length)
-    throw Error(ErrorCode::bad_argument, fmt::format("--on-bin {}: the analysis length has to be a power of two, 4 or more", length));
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("--on-bin {}: the analysis length has to be a power of two, 4 or more", length));
   const double hz = on_bin_frequency_hz(tone.frequency_hz, tone.sample_rate_hz, length);
-  say(make.quiet, fmt::format("on bin: {:.10g} Hz moved to {:.12g} Hz, {:.0f} whole cycles in {} frames", tone.frequency_hz, hz,
-                              hz * static_cast<double>(length) / tone.sample_rate_hz, length));
+  say(make.quiet,
+      fmt::format("on bin: {:.10g} Hz moved to {:.12g} Hz, {:.0f} whole cycles in {} frames",
+                  tone.frequency_hz, hz, hz * static_cast<double>(length) / tone.sample_rate_hz, length));
   tone.frequency_hz = hz;
 }
 
@@ -58,17 +62,20 @@ int run(MakeTone make) {
   if (make.on_bin) put_on_bin(make);
   const SampleFormat format = make.format.format(SampleFormat::pcm24);
   if (make.tone.level_dbfs > 0 && is_integer(format))
-    throw Error(ErrorCode::bad_argument,
-                fmt::format("a level of {:+g} dBFS would clip in {} audio; make it 0 dBFS or lower, or write 32-bit float with --bits 32",
-                            make.tone.level_dbfs, name_of(format)));
+    throw Error(ErrorCode::bad_argument, fmt::format("a level of {:+g} dBFS would clip in {} audio; make it "
+                                                     "0 dBFS or lower, or write 32-bit float with --bits 32",
+                                                     make.tone.level_dbfs, name_of(format)));
   const std::int64_t frames = frame_count(make.tone);
   const bool dither = make.format.dithers(format);
-  AudioWriter writer(make.file, {make.tone.sample_rate_hz, make.channel_count, format, dither, make.format.seed, frames});
+  AudioWriter writer(
+      make.file, {make.tone.sample_rate_hz, make.channel_count, format, dither, make.format.seed, frames});
   write_blocks(make, writer, frames);
-  say(make.quiet, fmt::format("{}: {:.10g} Hz at {:g} dBFS, {:g} s, {:g} Hz, {} channel{}, {}{}", make.file, make.tone.frequency_hz,
-                              make.tone.level_dbfs, static_cast<double>(frames) / make.tone.sample_rate_hz, make.tone.sample_rate_hz,
-                              make.channel_count, make.channel_count == 1 ? "" : "s", name_of(format),
-                              dither ? fmt::format(", TPDF dither (seed {})", make.format.seed) : ""));
+  say(make.quiet,
+      fmt::format("{}: {:.10g} Hz at {:g} dBFS, {:g} s, {:g} Hz, {} channel{}, {}{}", make.file,
+                  make.tone.frequency_hz, make.tone.level_dbfs,
+                  static_cast<double>(frames) / make.tone.sample_rate_hz, make.tone.sample_rate_hz,
+                  make.channel_count, make.channel_count == 1 ? "" : "s", name_of(format),
+                  dither ? fmt::format(", TPDF dither (seed {})", make.format.seed) : ""));
   return exit_status::measured;
 }
 
@@ -84,15 +91,18 @@ void add_make(CLI::App& app, Action& action) {
   tone->add_option("--level", make->tone.level_dbfs, "of the peak, in dBFS")->capture_default_str();
   tone->add_option("--phase", make->tone.phase_deg, "at the start, in degrees")->capture_default_str();
   tone->add_option("--seconds", make->tone.seconds, "length of the tone")->capture_default_str();
-  tone->add_option("--rate", make->tone.sample_rate_hz, "sample rate in Hz, 8000 to 768000")->capture_default_str();
+  tone->add_option("--rate", make->tone.sample_rate_hz, "sample rate in Hz, 8000 to 768000")
+      ->capture_default_str();
   tone->add_option("--channels", make->channel_count, "all with the same signal")->capture_default_str();
-  auto* fade = tone->add_option("--fade", make->fade_s, "fade in and out over so many seconds, within the length");
+  auto* fade =
+      tone->add_option("--fade", make->fade_s, "fade in and out over so many seconds, within the length");
   tone->add_option("--fade-in", make->tone.fade_in_s, "fade in over so many seconds")->excludes(fade);
   tone->add_option("--fade-out", make->tone.fade_out_s, "fade out over so many seconds")->excludes(fade);
   tone->add_option("--silence-before", make->tone.silence_before_s, "in seconds");
   tone->add_option("--silence-after", make->tone.silence_after_s, "in seconds");
   auto* on_bin = tone->add_option("--on-bin", make->on_bin_length,
-                                  "move to the nearest frequency with whole cycles in LENGTH frames (a power of two; without LENGTH the largest "
+                                  "move to the nearest frequency with whole cycles in LENGTH frames (a power "
+                                  "of two; without LENGTH the largest "
                                   "that fits)");
   on_bin->expected(0, 1)->type_name("[LENGTH]");
   make->format.add_to(*tone);

@@ -19,7 +19,9 @@ namespace fs = std::filesystem;
 
 std::atomic<bool> interrupt_asked{false};
 
-double now_s() { return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count(); }
+double now_s() {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
 
 bool is_svg(const std::string& file) { return fs::path(file).extension() == ".svg"; }
 
@@ -41,7 +43,10 @@ UnitSearch own_units() {
 }
 
 Progress::Progress(std::string what, bool quiet)
-    : what_(std::move(what)), wanted_(!quiet && isatty(STDERR_FILENO) != 0), start_s_(now_s()), last_s_(start_s_) {}
+    : what_(std::move(what)),
+      wanted_(!quiet && isatty(STDERR_FILENO) != 0),
+      start_s_(now_s()),
+      last_s_(start_s_) {}
 
 Progress::~Progress() {
   if (shown_) std::fprintf(stderr, "\r\033[K");
@@ -91,7 +96,9 @@ void SheetOptions::add_to(CLI::App& app) {
   app.add_option("--sheet", sheet_file, "write the sheet as JSON to a file");
   app.add_option("--csv", csv_file, "write the readings as CSV to a file");
   app.add_option("--plot", plot_file, "draw the picture, .png or .svg");
-  app.add_option("--limit", limits, "NAME<VALUE (or <=, >, >=): exit 1 when a reading does not keep it; repeatable")->expected(1);
+  app.add_option("--limit", limits,
+                 "NAME<VALUE (or <=, >, >=): exit 1 when a reading does not keep it; repeatable")
+      ->allow_extra_args(false);
   app.add_option("--rms-reference", rms_reference, "what reads 0 dBFS RMS: a full-scale 'square' or 'sine'")
       ->check(CLI::IsMember({"square", "sine"}))
       ->capture_default_str();
@@ -120,11 +127,13 @@ int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets,
     }
   if (!options.sheet_file.empty()) write_text_file(options.sheet_file, sheets_to_json(sheets));
   if (!options.csv_file.empty()) write_text_file(options.csv_file, sheets_to_csv(sheets));
-  if (!options.plot_file.empty()) write_text_file(options.plot_file, draw(sheets.front(), is_svg(options.plot_file)));
+  if (!options.plot_file.empty())
+    write_text_file(options.plot_file, draw(sheets.front(), is_svg(options.plot_file)));
   if (options.json && !options.quiet) {
     std::fputs(sheets_to_json(sheets).c_str(), stdout);
   } else if (!options.quiet) {
-    for (std::size_t i = 0; i < sheets.size(); ++i) std::printf("%s%s", i == 0 ? "" : "\n", sheet_table(sheets[i]).c_str());
+    for (std::size_t i = 0; i < sheets.size(); ++i)
+      std::printf("%s%s", i == 0 ? "" : "\n", sheet_table(sheets[i]).c_str());
     if (!results.empty()) std::printf("\n%s", limit_lines(results).c_str());
   }
   bool all_kept = true;

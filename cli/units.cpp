@@ -14,7 +14,8 @@ std::string range_text(const SettingInfo& s) {
   std::string text = s.choices_only ? "" : fmt::format("{:.6g} to {:.6g}", s.minimum, s.maximum);
   for (const SettingChoice& choice : s.choices) {
     const std::string number = fmt::format("{:.6g}", choice.value);
-    text += fmt::format("{}{}{}", text.empty() ? "" : ", ", number, choice.label == number ? "" : " = " + choice.label);
+    text += fmt::format("{}{}{}", text.empty() ? "" : ", ", number,
+                        choice.label == number ? "" : " = " + choice.label);
   }
   if (s.integer && s.choices.empty()) text += ", whole";
   return s.logarithmic ? text + ", logarithmic" : text;
@@ -46,10 +47,13 @@ int list() {
 }  // namespace
 
 void add_units(CLI::App& app, Action& action) {
-  auto* command = app.add_subcommand("units", "what a signal can be fed through, and the settings of one unit");
+  auto* command =
+      app.add_subcommand("units", "what a signal can be fed through, and the settings of one unit");
   auto name = std::make_shared<std::string>();
-  command->add_option("UNIT", *name, "SCHEME:NAME, for example sim:tern or lv2:URI; without it, all units are listed");
-  command->callback([name, &action] { action = [name] { return name->empty() ? list() : show_unit(*name); }; });
+  command->add_option("UNIT", *name,
+                      "SCHEME:NAME, for example sim:tern or lv2:URI; without it, all units are listed");
+  command->callback(
+      [name, &action] { action = [name] { return name->empty() ? list() : show_unit(*name); }; });
 }
 
 }  // namespace wavicon::cli

@@ -7,10 +7,13 @@ add_library(wavicon-flags INTERFACE)
 target_compile_features(wavicon-flags INTERFACE cxx_std_20)
 # No contraction into fused multiply-add: the same recipe gives the same bytes on every processor.
 target_compile_options(wavicon-flags INTERFACE -Wall -Wextra -Wpedantic -Wshadow -Wno-missing-field-initializers
-  -ffp-contract=off $<$<BOOL:${WAVICON_WERROR}>:-Werror>)
+  -ffp-contract=off
+  # GCC 12 reports joined strings as overlapping or overlong copies (its bug 105651).
+  $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict -Wno-stringop-overflow>
+  $<$<BOOL:${WAVICON_WERROR}>:-Werror>)
 
 function(wavicon_component name)
-  cmake_parse_arguments(ARG "" "SUMMARY" "USES;PRIVATE;PACKAGES;PKGCONFIG" ${ARGN})
+  cmake_parse_arguments(ARG "" "SUMMARY" "USES;PRIVATE;HEADER_ONLY;PACKAGES;PKGCONFIG" ${ARGN})
   file(GLOB sources CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/src/${name}/*.cpp)
   file(GLOB headers CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/include/wavicon/${name}/*.hpp)
   add_library(wavicon-${name} ${sources})
@@ -18,6 +21,10 @@ function(wavicon_component name)
   target_sources(wavicon-${name} PUBLIC FILE_SET HEADERS BASE_DIRS ${PROJECT_SOURCE_DIR}/include FILES ${headers})
   list(TRANSFORM ARG_USES PREPEND wavicon:: OUTPUT_VARIABLE uses)
   target_link_libraries(wavicon-${name} PUBLIC ${uses} PRIVATE $<BUILD_INTERFACE:wavicon-flags> ${ARG_PRIVATE})
+  # Header-only libraries are compiled in: a consumer needs nothing of them.
+  foreach(library IN LISTS ARG_HEADER_ONLY)
+    target_link_libraries(wavicon-${name} PRIVATE $<BUILD_INTERFACE:${library}>)
+  endforeach()
   target_compile_features(wavicon-${name} PUBLIC cxx_std_20)
   target_include_directories(wavicon-${name} PRIVATE ${PROJECT_SOURCE_DIR}/src)
   set_target_properties(wavicon-${name} PROPERTIES EXPORT_NAME ${name} POSITION_INDEPENDENT_CODE ON
@@ -56,14 +63,22 @@ function(wavicon_install_package)
     foreach(use IN LISTS uses)
       string(APPEND requires " wavicon-${use}")
     endforeach()
-    list(JOIN packages " " private_packages)
-    list(JOIN modules " " private_modules)
+    # A static library hands the libraries that it uses to its consumer; those are shared ones, so --static is not asked for.
+    set(foreign ${packages} ${modules})
+    list(JOIN foreign " " foreign)
+    set(requires_private "")
+    if(BUILD_SHARED_LIBS)
+      set(requires_private "${foreign}")
+    else()
+      string(APPEND requires " ${foreign}")
+    endif()
     file(RELATIVE_PATH up "${CMAKE_INSTALL_PREFIX}/${CMAKE_INSTALL_LIBDIR}/pkgconfig" "${CMAKE_INSTALL_PREFIX}")
+    string(REGEX REPLACE "/$" "" up "${up}")
     file(WRITE ${PROJECT_BINARY_DIR}/pkgconfig/wavicon-${name}.pc
       "prefix=\${pcfiledir}/${up}\nlibdir=\${prefix}/${CMAKE_INSTALL_LIBDIR}\n"
       "includedir=\${prefix}/${CMAKE_INSTALL_INCLUDEDIR}\n\n"
       "Name: wavicon-${name}\nDescription: ${summary}\nVersion: ${PROJECT_VERSION}\n"
-      "Requires:${requires}\nRequires.private: ${private_packages} ${private_modules}\n"
+      "Requires:${requires}\nRequires.private: ${requires_private}\n"
       "Cflags: -I\${includedir}\nLibs: -L\${libdir} -lwavicon-${name}\n")
     install(FILES ${PROJECT_BINARY_DIR}/pkgconfig/wavicon-${name}.pc
       DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)

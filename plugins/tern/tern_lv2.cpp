@@ -20,7 +20,8 @@ struct TernPlugin {
 // The settings as the ports hold them; any oversampling between the steps counts as the step below.
 wavicon::stand_in::TernSettings settings_of(const TernPlugin& plugin) {
   int oversampling = 1;
-  while (oversampling < 16 && 2 * oversampling <= static_cast<int>(*plugin.ports[kOversampling])) oversampling *= 2;
+  while (oversampling < 16 && 2 * oversampling <= static_cast<int>(*plugin.ports[kOversampling]))
+    oversampling *= 2;
   return {*plugin.ports[kDrive], *plugin.ports[kAsymmetry], oversampling, *plugin.ports[kOutput]};
 }
 
@@ -46,8 +47,11 @@ void run(LV2_Handle handle, std::uint32_t frames) {
 
 void cleanup(LV2_Handle handle) { delete static_cast<TernPlugin*>(handle); }
 
-const LV2_Descriptor kDescriptor = {"urn:saltmarsh:tern", instantiate, connect_port, nullptr, run, nullptr, cleanup, nullptr};
+const LV2_Descriptor kDescriptor = {
+    "urn:saltmarsh:tern", instantiate, connect_port, nullptr, run, nullptr, cleanup, nullptr};
 
 }  // namespace
 
-extern "C" LV2_SYMBOL_EXPORT const LV2_Descriptor* lv2_descriptor(std::uint32_t index) { return index == 0 ? &kDescriptor : nullptr; }
+extern "C" LV2_SYMBOL_EXPORT const LV2_Descriptor* lv2_descriptor(std::uint32_t index) {
+  return index == 0 ? &kDescriptor : nullptr;
+}

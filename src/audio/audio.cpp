@@ -37,8 +37,8 @@ void require_measurable(const Audio& audio) {
     if (bad == samples.end()) continue;
     const auto frame = bad - samples.begin();
     throw Error(ErrorCode::bad_input,
-                fmt::format("channel {} holds {} at frame {} ({:.6f} s): what wrote it has failed there", c + 1,
-                            std::isnan(*bad) ? "not-a-number" : "an infinite value", frame,
+                fmt::format("channel {} holds {} at frame {} ({:.6f} s): what wrote it has failed there",
+                            c + 1, std::isnan(*bad) ? "not-a-number" : "an infinite value", frame,
                             static_cast<double>(frame) / audio.sample_rate_hz()));
   }
 }

@@ -46,6 +46,8 @@ Phase phase_step(double frequency_hz, double sample_rate_hz) {
 }
 
 Phase phase_from_cycles(double cycles) {
+  // 1 - x would round away the lowest bits of a small x; turning backwards does not.
+  if (cycles < 0) return Phase{0} - phase_from_cycles(-cycles);
   const double fraction = cycles - std::floor(cycles);
   const double scaled = fraction * kTwoTo32;
   const double high = std::floor(scaled);
@@ -60,10 +62,14 @@ double sine(Phase phase) noexcept {
   const auto rest = static_cast<std::int64_t>((shifted & ((Phase{1} << 62) - 1)) - kEighth);
   const double x = static_cast<double>(rest) * kRadiansPerPhaseUnit;
   switch (quadrant) {
-    case 0: return sine_near_zero(x);
-    case 1: return cosine_near_zero(x);
-    case 2: return -sine_near_zero(x);
-    default: return -cosine_near_zero(x);
+    case 0:
+      return sine_near_zero(x);
+    case 1:
+      return cosine_near_zero(x);
+    case 2:
+      return -sine_near_zero(x);
+    default:
+      return -cosine_near_zero(x);
   }
 }
 

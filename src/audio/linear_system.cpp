@@ -8,7 +8,8 @@ struct SymmetricSystem::Impl {
   Eigen::LDLT<Eigen::MatrixXd> factors;
 };
 
-SymmetricSystem::SymmetricSystem(std::span<const double> matrix, std::size_t size) : impl_(std::make_unique<Impl>()) {
+SymmetricSystem::SymmetricSystem(std::span<const double> matrix, std::size_t size)
+    : impl_(std::make_unique<Impl>()) {
   using RowMajor = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
   const auto n = static_cast<Eigen::Index>(size);
   impl_->factors.compute(Eigen::Map<const RowMajor>(matrix.data(), n, n));

@@ -13,11 +13,16 @@ bool is_integer(SampleFormat format) noexcept {
 
 int bits(SampleFormat format) noexcept {
   switch (format) {
-    case SampleFormat::pcm8: return 8;
-    case SampleFormat::pcm16: return 16;
-    case SampleFormat::pcm24: return 24;
-    case SampleFormat::float64: return 64;
-    default: return 32;
+    case SampleFormat::pcm8:
+      return 8;
+    case SampleFormat::pcm16:
+      return 16;
+    case SampleFormat::pcm24:
+      return 24;
+    case SampleFormat::float64:
+      return 64;
+    default:
+      return 32;
   }
 }
 
@@ -35,7 +40,8 @@ std::int32_t Quantiser::code(double sample, int channel, std::int64_t frame) con
   double steps = sample * steps_at_full_scale_;
   if (dither_)
     steps += random_triangular(seed_, static_cast<std::uint64_t>(channel), static_cast<std::uint64_t>(frame));
-  return static_cast<std::int32_t>(std::clamp(std::nearbyint(steps), -steps_at_full_scale_, steps_at_full_scale_ - 1.0));
+  return static_cast<std::int32_t>(
+      std::clamp(std::nearbyint(steps), -steps_at_full_scale_, steps_at_full_scale_ - 1.0));
 }
 
 double Quantiser::value(double sample, int channel, std::int64_t frame) const noexcept {
@@ -45,7 +51,8 @@ double Quantiser::value(double sample, int channel, std::int64_t frame) const no
 }
 
 bool Quantiser::clips(double sample) const noexcept {
-  // A tone of exactly 0 dBFS is the full scale, not a clipped signal, though the highest code is a step below it.
+  // A tone of exactly 0 dBFS is the full scale, not a clipped signal, though the highest code is a step below
+  // it.
   return is_integer(format_) && std::abs(sample) > 1.0 + 0.5 / steps_at_full_scale_;
 }
 

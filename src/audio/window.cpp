@@ -4,6 +4,8 @@
 #include <cmath>
 #include <numbers>
 
+#include "audio/wide.hpp"
+
 namespace wavicon {
 namespace {
 
@@ -22,18 +24,22 @@ std::array<double, kSeriesTerms> inverse_square_factorials() {
 // Enough terms for arguments up to beta: they have fallen for good by k = β + 20.
 int terms_for(double beta) { return std::min(kSeriesTerms, static_cast<int>(beta) + 24); }
 
+constexpr std::size_t kLanes = 16;  // independent series side by side, for the processor to overlap
+
+// Replaces each q by Σ q^k/(k!)².
+WAVICON_WIDE void sum_series(const double* terms, int count, double* q) {
+  double sum[kLanes] = {};
+  for (int k = count - 1; k >= 0; --k)
+    for (std::size_t lane = 0; lane < kLanes; ++lane) sum[lane] = sum[lane] * q[lane] + terms[k];
+  for (std::size_t lane = 0; lane < kLanes; ++lane) q[lane] = sum[lane];
+}
+
 }  // namespace
 
 std::vector<double> kaiser_window(std::size_t length, double beta) {
   static const std::array<double, kSeriesTerms> kTerms = inverse_square_factorials();
   const int count = terms_for(beta);
-  constexpr std::size_t kLanes = 8;  // independent series side by side, for the processor to overlap
-  auto series = [&](std::array<double, kLanes>& q) {
-    std::array<double, kLanes> sum{};
-    for (int k = count - 1; k >= 0; --k)
-      for (std::size_t lane = 0; lane < kLanes; ++lane) sum[lane] = sum[lane] * q[lane] + kTerms[static_cast<std::size_t>(k)];
-    q = sum;
-  };
+  auto series = [&](std::array<double, kLanes>& q) { sum_series(kTerms.data(), count, q.data()); };
   const double quarter = beta * beta / 4.0;
   std::array<double, kLanes> at_centre{quarter};
   series(at_centre);

@@ -32,32 +32,45 @@ Error input_error(const fs::path& path, const std::string& what) {
 // libsndfile's messages end in points and line breaks; ours do not.
 std::string reason(SNDFILE* file) {
   std::string text = sf_strerror(file);
-  while (!text.empty() && (text.back() == '.' || std::isspace(static_cast<unsigned char>(text.back())))) text.pop_back();
+  while (!text.empty() && (text.back() == '.' || std::isspace(static_cast<unsigned char>(text.back()))))
+    text.pop_back();
   return text;
 }
 
 std::string container_name(int format) {
   switch (format & SF_FORMAT_TYPEMASK) {
     case SF_FORMAT_WAV:
-    case SF_FORMAT_WAVEX: return "WAV";
-    case SF_FORMAT_RF64: return "RF64";
-    case SF_FORMAT_AIFF: return "AIFF";
-    case SF_FORMAT_FLAC: return "FLAC";
-    default: break;
+    case SF_FORMAT_WAVEX:
+      return "WAV";
+    case SF_FORMAT_RF64:
+      return "RF64";
+    case SF_FORMAT_AIFF:
+      return "AIFF";
+    case SF_FORMAT_FLAC:
+      return "FLAC";
+    default:
+      break;
   }
   SF_FORMAT_INFO info{format & SF_FORMAT_TYPEMASK, nullptr, nullptr};
-  return sf_command(nullptr, SFC_GET_FORMAT_INFO, &info, sizeof info) == 0 && info.name != nullptr ? info.name : "other";
+  return sf_command(nullptr, SFC_GET_FORMAT_INFO, &info, sizeof info) == 0 && info.name != nullptr ? info.name
+                                                                                                   : "other";
 }
 
 SampleFormat sample_format(int format) {
   switch (format & SF_FORMAT_SUBMASK) {
     case SF_FORMAT_PCM_S8:
-    case SF_FORMAT_PCM_U8: return SampleFormat::pcm8;
-    case SF_FORMAT_PCM_16: return SampleFormat::pcm16;
-    case SF_FORMAT_PCM_24: return SampleFormat::pcm24;
-    case SF_FORMAT_PCM_32: return SampleFormat::pcm32;
-    case SF_FORMAT_DOUBLE: return SampleFormat::float64;
-    default: return SampleFormat::float32;
+    case SF_FORMAT_PCM_U8:
+      return SampleFormat::pcm8;
+    case SF_FORMAT_PCM_16:
+      return SampleFormat::pcm16;
+    case SF_FORMAT_PCM_24:
+      return SampleFormat::pcm24;
+    case SF_FORMAT_PCM_32:
+      return SampleFormat::pcm32;
+    case SF_FORMAT_DOUBLE:
+      return SampleFormat::float64;
+    default:
+      return SampleFormat::float32;
   }
 }
 
@@ -83,8 +96,10 @@ struct AudioReader::Impl {
     const sf_count_t got = read_frames(sound.get(), interleaved.data(), wanted);
     position += got;
     if (got < wanted && position < info.frames)
-      throw input_error(info.path, fmt::format("ends early or is damaged: {} of {} frames could be read; copy or bounce it again",
-                                               position, info.frames));
+      throw input_error(
+          info.path,
+          fmt::format("ends early or is damaged: {} of {} frames could be read; copy or bounce it again",
+                      position, info.frames));
     return got;
   }
 };
@@ -94,18 +109,27 @@ AudioReader::AudioReader(const fs::path& path) : impl_(std::make_unique<Impl>())
   SF_INFO info{};
   impl_->sound.reset(sf_open(path.c_str(), SFM_READ, &info));
   const std::string missing = file_detail::missing_part(path);
-  if (!missing.empty()) throw input_error(path, fmt::format("is cut off: {}; copy or bounce it again", missing));
+  if (!missing.empty())
+    throw input_error(path, fmt::format("is cut off: {}; copy or bounce it again", missing));
   if (!impl_->sound) throw input_error(path, fmt::format("cannot be read as audio ({})", reason(nullptr)));
-  impl_->info = {path, container_name(info.format), sample_format(info.format), static_cast<double>(info.samplerate),
-                 info.channels, info.frames};
+  impl_->info = {path,
+                 container_name(info.format),
+                 sample_format(info.format),
+                 static_cast<double>(info.samplerate),
+                 info.channels,
+                 info.frames};
 }
 AudioReader::~AudioReader() = default;
 AudioReader::AudioReader(AudioReader&&) noexcept = default;
 AudioReader& AudioReader::operator=(AudioReader&&) noexcept = default;
 
 const AudioFileInfo& AudioReader::info() const noexcept { return impl_->info; }
-std::int64_t AudioReader::read(std::span<double> interleaved) { return impl_->read(interleaved, sf_readf_double); }
-std::int64_t AudioReader::read(std::span<float> interleaved) { return impl_->read(interleaved, sf_readf_float); }
+std::int64_t AudioReader::read(std::span<double> interleaved) {
+  return impl_->read(interleaved, sf_readf_double);
+}
+std::int64_t AudioReader::read(std::span<float> interleaved) {
+  return impl_->read(interleaved, sf_readf_float);
+}
 
 AudioFile read_audio_file(const fs::path& path) {
   AudioReader reader(path);
@@ -130,28 +154,38 @@ namespace {
 
 int sound_container(const fs::path& path, const AudioWriteOptions& options) {
   std::string ending = path.extension().string();
-  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return std::tolower(c); });
+  std::transform(ending.begin(), ending.end(), ending.begin(),
+                 [](unsigned char c) { return std::tolower(c); });
   if (ending == ".aif" || ending == ".aiff") return SF_FORMAT_AIFF;
   if (ending == ".flac") return SF_FORMAT_FLAC;
   if (ending != ".wav")
     throw Error(ErrorCode::bad_argument,
-                fmt::format("{}: the ending says how to write it: .wav, .aif, .aiff or .flac, not '{}'", path.string(), ending));
-  const double bytes = static_cast<double>(options.frames) * options.channel_count * (bits(options.format) / 8);
+                fmt::format("{}: the ending says how to write it: .wav, .aif, .aiff or .flac, not '{}'",
+                            path.string(), ending));
+  const double bytes =
+      static_cast<double>(options.frames) * options.channel_count * (bits(options.format) / 8);
   if (bytes > kLargestWavBytes) return SF_FORMAT_RF64;
   return options.channel_count > 2 ? SF_FORMAT_WAVEX : SF_FORMAT_WAV;
 }
 
 int sound_samples(SampleFormat format) {
   switch (format) {
-    case SampleFormat::pcm16: return SF_FORMAT_PCM_16;
-    case SampleFormat::pcm24: return SF_FORMAT_PCM_24;
-    case SampleFormat::float32: return SF_FORMAT_FLOAT;
-    default: throw Error(ErrorCode::bad_argument, fmt::format("{} is not written; 16-bit, 24-bit and 32-bit float are", name_of(format)));
+    case SampleFormat::pcm16:
+      return SF_FORMAT_PCM_16;
+    case SampleFormat::pcm24:
+      return SF_FORMAT_PCM_24;
+    case SampleFormat::float32:
+      return SF_FORMAT_FLOAT;
+    default:
+      throw Error(ErrorCode::bad_argument,
+                  fmt::format("{} is not written; 16-bit, 24-bit and 32-bit float are", name_of(format)));
   }
 }
 
 void require_holdable(const fs::path& path, int container, const AudioWriteOptions& options) {
-  auto fail = [&](const std::string& what) { throw Error(ErrorCode::bad_argument, fmt::format("{}: {}", path.string(), what)); };
+  auto fail = [&](const std::string& what) {
+    throw Error(ErrorCode::bad_argument, fmt::format("{}: {}", path.string(), what));
+  };
   if (options.channel_count < 1 || options.channel_count > 1024) fail("files hold 1 to 1024 channels");
   if (options.sample_rate_hz != std::floor(options.sample_rate_hz) || options.sample_rate_hz < 1)
     fail(fmt::format("sample rate {} Hz is not a whole number of Hz above 0", options.sample_rate_hz));
@@ -184,8 +218,8 @@ struct AudioWriter::Impl {
     const sf_count_t written = is_integer(options.format) ? write_codes(interleaved, channels, frames)
                                                           : write_floats(interleaved, frames);
     if (written != frames)
-      throw Error(ErrorCode::bad_output, fmt::format("{}: cannot be written on after {} frames ({})", path.string(),
-                                                     position + written, reason(sound.get())));
+      throw Error(ErrorCode::bad_output, fmt::format("{}: cannot be written on after {} frames ({})",
+                                                     path.string(), position + written, reason(sound.get())));
     position += frames;
   }
 
@@ -223,7 +257,8 @@ AudioWriter::AudioWriter(const fs::path& path, const AudioWriteOptions& options)
   info.format = container | samples;
   impl_->sound.reset(sf_open(impl_->partial.path().c_str(), SFM_WRITE, &info));
   if (!impl_->sound)
-    throw Error(ErrorCode::bad_output, fmt::format("{}: cannot be written ({})", path.string(), reason(nullptr)));
+    throw Error(ErrorCode::bad_output,
+                fmt::format("{}: cannot be written ({})", path.string(), reason(nullptr)));
   // The chunk with the peak holds the time of writing: the same samples would give other bytes every second.
   sf_command(impl_->sound.get(), SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
 }

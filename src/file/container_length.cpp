@@ -14,7 +14,8 @@ namespace {
 
 constexpr std::uint64_t kUnknownLength = 0xFFFFFFFF;  // written by programs that stream
 
-// Chunks of the interchange file format (EA IFF 85) and its little-endian kin RIFF: 4 letters, 32-bit size, content padded to even length.
+// Chunks of the interchange file format (EA IFF 85) and its little-endian kin RIFF: 4 letters, 32-bit size,
+// content padded to even length.
 class ChunkFile {
  public:
   explicit ChunkFile(const std::filesystem::path& path)
@@ -40,14 +41,16 @@ class ChunkFile {
         length = large_data_;
       }
       if (at + 8 + length > size_)
-        return sound ? fmt::format("its header announces {} bytes of sound and {} are there", length, size_ - at - 8)
+        return sound ? fmt::format("its header announces {} bytes of sound and {} are there", length,
+                                   size_ - at - 8)
                      : fmt::format("it ends inside its '{}' chunk", id);
       seen_sound_ |= sound;
       at += 8 + length + length % 2;
     }
     if (!seen_sound_) return "it ends before its sound";
     const bool short_of_form = announced != kUnknownLength + 8 && announced > size_ + 1;
-    return short_of_form ? fmt::format("its header announces {} bytes and {} are there", announced, size_) : "";
+    return short_of_form ? fmt::format("its header announces {} bytes and {} are there", announced, size_)
+                         : "";
   }
 
  private:
@@ -60,7 +63,8 @@ class ChunkFile {
     std::array<unsigned char, 8> bytes{};
     stream_.read(reinterpret_cast<char*>(bytes.data()), static_cast<std::streamsize>(length));
     std::uint64_t value = 0;
-    for (std::size_t i = 0; i < length; ++i) value |= std::uint64_t{bytes[i]} << 8 * (little_ ? i : length - 1 - i);
+    for (std::size_t i = 0; i < length; ++i)
+      value |= std::uint64_t{bytes[i]} << 8 * (little_ ? i : length - 1 - i);
     return value;
   }
   void note_large_sizes() {

@@ -6,7 +6,8 @@
 
 namespace wavicon::file_detail {
 
-/// For WAV, RF64 and AIFF: empty when complete, otherwise what is missing, as a sentence. Empty for other files.
+/// For WAV, RF64 and AIFF: empty when complete, otherwise what is missing, as a sentence. Empty for other
+/// files.
 [[nodiscard]] std::string missing_part(const std::filesystem::path& path);
 
 }  // namespace wavicon::file_detail

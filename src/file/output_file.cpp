@@ -29,9 +29,11 @@ void require_writable(const fs::path& target, const std::vector<fs::path>& input
   const fs::path folder = target.has_parent_path() ? target.parent_path() : fs::path(".");
   if (!fs::exists(folder, ignored))
     throw output_error(target, fmt::format("the folder {} does not exist; make it first", folder.string()));
-  if (!fs::is_directory(folder, ignored)) throw output_error(target, fmt::format("{} is no folder", folder.string()));
+  if (!fs::is_directory(folder, ignored))
+    throw output_error(target, fmt::format("{} is no folder", folder.string()));
   if (::access(folder.c_str(), W_OK) != 0)
-    throw output_error(target, fmt::format("the folder {} may not be written to ({})", folder.string(), std::strerror(errno)));
+    throw output_error(target, fmt::format("the folder {} may not be written to ({})", folder.string(),
+                                           std::strerror(errno)));
   if (fs::is_directory(target, ignored)) throw output_error(target, "a folder of that name is there");
   if (fs::exists(target, ignored) && !fs::is_regular_file(target, ignored))
     throw output_error(target, "what is there is no regular file");
@@ -64,7 +66,8 @@ void PartialFile::commit() {
 
 void write_text_file(const fs::path& target, const std::string& text) {
   PartialFile partial(target);
-  const std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(partial.path().c_str(), "wb"), &std::fclose);
+  const std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(partial.path().c_str(), "wb"),
+                                                             &std::fclose);
   if (!file) throw output_error(target, std::strerror(errno));
   if (std::fwrite(text.data(), 1, text.size(), file.get()) != text.size() || std::fflush(file.get()) != 0)
     throw output_error(target, std::strerror(errno));

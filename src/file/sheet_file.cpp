@@ -96,9 +96,11 @@ std::string sheet_text(const Sheet& sheet) {
   capture["sample_rate_hz"] = number(sheet.capture.sample_rate_hz);
   capture["channels"] = sheet.capture.channels;
   capture["frames"] = sheet.capture.frames;
-  return fmt::format("{{\n  \"format\": \"wavicon-sheet\",\n  \"version\": 1,\n  \"measurement\": {},\n  \"capture\": {},\n{},\n{},\n{}\n}}",
-                     Json(sheet.measurement).dump(), capture.dump(), list("readings", sheet.readings, reading),
-                     list("curves", sheet.curves, curve), list("findings", sheet.findings, finding));
+  return fmt::format(
+      "{{\n  \"format\": \"wavicon-sheet\",\n  \"version\": 1,\n  \"measurement\": {},\n  \"capture\": "
+      "{},\n{},\n{},\n{}\n}}",
+      Json(sheet.measurement).dump(), capture.dump(), list("readings", sheet.readings, reading),
+      list("curves", sheet.curves, curve), list("findings", sheet.findings, finding));
 }
 
 std::string csv_text(const std::string& text) {
@@ -131,9 +133,9 @@ std::string sheets_to_csv(const std::vector<Sheet>& sheets) {
         const Json json = condition(value);
         circumstances += name + "=" + (json.is_string() ? json.get<std::string>() : json.dump());
       }
-      text += fmt::format("{},{},{},{},{},{},{},{},{}\n", csv_text(sheet.capture.file), sheet.measurement, r.name,
-                          r.channel ? std::to_string(*r.channel + 1) : "", csv_number(r.value), r.unit, csv_number(r.floor),
-                          r.bound ? "true" : "false", csv_text(circumstances));
+      text += fmt::format("{},{},{},{},{},{},{},{},{}\n", csv_text(sheet.capture.file), sheet.measurement,
+                          r.name, r.channel ? std::to_string(*r.channel + 1) : "", csv_number(r.value),
+                          r.unit, csv_number(r.floor), r.bound ? "true" : "false", csv_text(circumstances));
     }
   }
   return text;

@@ -4,20 +4,20 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 
 #include "harmonics_methods.hpp"
 #include "steady_tone.hpp"
+#include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/stimulus/tone.hpp"
-#include "wavicon/audio/decibels.hpp"
 
 namespace wavicon {
 namespace measure_detail {
 
 namespace {
-constexpr double kBoundWithin = 10;      // power ratio to the noise: 10 dB
-constexpr double kNinetyNine = 2.1460;   // amplitude of complex Gaussian noise that 1 % exceeds, over its RMS: sqrt(ln 100)
+constexpr double kBoundWithin = 10;  // power ratio to the noise: 10 dB
+constexpr double kNinetyNine =
+    2.1460;  // amplitude of complex Gaussian noise that 1 % exceeds, over its RMS: sqrt(ln 100)
 }  // namespace
 
 double folded_hz(double hz, double sample_rate_hz) {
@@ -25,7 +25,8 @@ double folded_hz(double hz, double sample_rate_hz) {
   return std::min(rest, sample_rate_hz - rest);
 }
 
-std::vector<HarmonicOrder> place_orders(double fundamental_hz, double sample_rate_hz, int highest, double resolution_hz) {
+std::vector<HarmonicOrder> place_orders(double fundamental_hz, double sample_rate_hz, int highest,
+                                        double resolution_hz) {
   std::vector<HarmonicOrder> orders;
   for (int k = 2; k <= highest; ++k) {
     HarmonicOrder order;
@@ -41,7 +42,8 @@ std::vector<HarmonicOrder> place_orders(double fundamental_hz, double sample_rat
     for (int k = 1; k * fundamental_hz < sample_rate_hz / 2; ++k)
       order.hidden |= std::abs(order.at_hz - k * fundamental_hz) < resolution_hz;
     for (const HarmonicOrder& other : orders)
-      order.hidden |= other.folded && other.order != order.order && std::abs(order.at_hz - other.at_hz) < resolution_hz;
+      order.hidden |=
+          other.folded && other.order != order.order && std::abs(order.at_hz - other.at_hz) < resolution_hz;
   }
   return orders;
 }
@@ -68,7 +70,8 @@ void set_thd(ChannelHarmonics& channel) {
   }
   // A bound where the orders that could not be read might make up a tenth of the whole power.
   channel.thd_bound = raw < kBoundWithin * noise || power < kBoundWithin * bounds;
-  const double amplitude = channel.thd_bound ? std::sqrt(raw) + kNinetyNine * std::sqrt(noise) : std::sqrt(std::max(0.0, power));
+  const double amplitude =
+      channel.thd_bound ? std::sqrt(raw) + kNinetyNine * std::sqrt(noise) : std::sqrt(std::max(0.0, power));
   channel.thd_ratio = amplitude / channel.fundamental_amplitude;
 }
 
@@ -82,33 +85,41 @@ void require_valid(const HarmonicsOptions& options, const Audio& audio) {
   auto fail = [](const std::string& message) { throw Error(ErrorCode::bad_argument, message); };
   const double half_rate_hz = audio.sample_rate_hz() / 2;
   if (options.tone_hz && !(*options.tone_hz > 0 && *options.tone_hz < half_rate_hz))
-    fail(fmt::format("tone {} Hz is not above 0 and below half the sample rate ({} Hz)", *options.tone_hz, half_rate_hz));
+    fail(fmt::format("tone {} Hz is not above 0 and below half the sample rate ({} Hz)", *options.tone_hz,
+                     half_rate_hz));
   if (options.highest_order < 2 || options.highest_order > 100)
     fail(fmt::format("highest order {} is not within 2 to 100", options.highest_order));
-  if (!(options.band_from_hz >= 0 && options.band_to_hz > options.band_from_hz && options.band_from_hz < half_rate_hz))
-    fail(fmt::format("band {} to {} Hz: the lower end has to lie at or above 0, below the upper end and below half the sample rate",
-                     options.band_from_hz, options.band_to_hz));
+  if (!(options.band_from_hz >= 0 && options.band_to_hz > options.band_from_hz &&
+        options.band_from_hz < half_rate_hz))
+    fail(
+        fmt::format("band {} to {} Hz: the lower end has to lie at or above 0, below the upper end and below "
+                    "half the sample rate",
+                    options.band_from_hz, options.band_to_hz));
   const double to_s = options.to_s.value_or(audio.seconds());
-  if (!(options.from_s >= 0 && to_s > options.from_s && to_s <= audio.seconds() + 0.5 / audio.sample_rate_hz()))
-    fail(fmt::format("stretch from {} s to {} s does not lie within the capture (0 to {} s)", options.from_s, to_s,
-                     audio.seconds()));
+  if (!(options.from_s >= 0 && to_s > options.from_s &&
+        to_s <= audio.seconds() + 0.5 / audio.sample_rate_hz()))
+    fail(fmt::format("stretch from {} s to {} s does not lie within the capture (0 to {} s)", options.from_s,
+                     to_s, audio.seconds()));
 }
 
 ChannelHarmonics measure_stretch(std::span<const double> stretch, double sample_rate_hz, double rough_hz,
                                  const HarmonicsOptions& options, SpectralTools& tools) {
   const double periods = rough_hz * static_cast<double>(stretch.size()) / sample_rate_hz;
-  if (periods < kPeriodsAtLeast)
-    throw Error(ErrorCode::bad_input,
-                fmt::format("{:.2f} periods of a {:.4g} Hz tone are too few to tell its harmonics apart: at least {} are "
-                            "needed, {} or more are better",
-                            periods, rough_hz, kPeriodsAtLeast, kPeriodsForLines));
+  if (periods < kRoughPeriodsAtLeast)
+    throw Error(
+        ErrorCode::bad_input,
+        fmt::format(
+            "{:.2f} periods of a {:.4g} Hz tone are too few to tell its harmonics apart: at least {} are "
+            "needed, {} or more are better",
+            periods, rough_hz, kPeriodsAtLeast, kPeriodsForLines));
   return periods < kPeriodsForLines ? measure_by_joint_fit(stretch, sample_rate_hz, rough_hz, options)
                                     : measure_by_lines(stretch, sample_rate_hz, rough_hz, options, tools);
 }
 
-// The same computation on a clean tone of that frequency, level and length, as the capture's format can hold it.
-ChannelHarmonics measure_floor(const ChannelHarmonics& channel, double sample_rate_hz, const HarmonicsOptions& options,
-                               SpectralTools& tools) {
+// The same computation on a clean tone of that frequency, level and length, as the capture's format can hold
+// it.
+ChannelHarmonics measure_floor(const ChannelHarmonics& channel, double sample_rate_hz,
+                               const HarmonicsOptions& options, SpectralTools& tools) {
   const Quantiser quantiser(options.format, true, 1);
   const double most = is_integer(options.format) ? 1.0 - std::ldexp(2.0, 1 - bits(options.format)) : 1e6;
   const ToneStimulus tone{.sample_rate_hz = sample_rate_hz,
@@ -117,7 +128,8 @@ ChannelHarmonics measure_floor(const ChannelHarmonics& channel, double sample_ra
                           .seconds = static_cast<double>(channel.frames) / sample_rate_hz};
   std::vector<double> clean(static_cast<std::size_t>(channel.frames));
   render(tone, 0, clean);
-  for (std::size_t n = 0; n < clean.size(); ++n) clean[n] = quantiser.value(clean[n], 0, static_cast<std::int64_t>(n));
+  for (std::size_t n = 0; n < clean.size(); ++n)
+    clean[n] = quantiser.value(clean[n], 0, static_cast<std::int64_t>(n));
   ChannelHarmonics floor = measure_stretch(clean, sample_rate_hz, channel.fundamental_hz, options, tools);
   // A floor is what would be read, not what could hide there: the larger of reading and noise.
   double thd = 0;
@@ -129,23 +141,23 @@ ChannelHarmonics measure_floor(const ChannelHarmonics& channel, double sample_ra
   return floor;
 }
 
-ChannelHarmonics measure_channel(std::span<const double> samples, const Audio& audio, const HarmonicsOptions& options,
-                                 SpectralTools& tools) {
+ChannelHarmonics measure_channel(std::span<const double> samples, const Audio& audio,
+                                 const HarmonicsOptions& options, SpectralTools& tools) {
   ChannelHarmonics nothing;
   nothing.state = ChannelHarmonics::State::silent;
   const auto tone = find_steady_tone(samples, audio.sample_rate_hz(), options.tone_hz, tools);
   if (!tone) return nothing;
-  const auto stretch = samples.subspan(static_cast<std::size_t>(tone->first_frame), static_cast<std::size_t>(tone->frames));
+  const auto stretch =
+      samples.subspan(static_cast<std::size_t>(tone->first_frame), static_cast<std::size_t>(tone->frames));
   ChannelHarmonics channel = measure_stretch(stretch, audio.sample_rate_hz(), tone->rough_hz, options, tools);
   channel.first_frame = tone->first_frame;
   channel.frames = tone->frames;
   channel.whole = tone->frames == static_cast<std::int64_t>(samples.size());
-  if (channel.method == ChannelHarmonics::Method::spectral_lines)
-    channel.dc = std::accumulate(stretch.begin(), stretch.end(), 0.0) / static_cast<double>(stretch.size());
   return channel;
 }
 
-// Frames in runs of two or more that stand at the ends of an integer format: one alone is a peak, two are a cut one.
+// Frames in runs of two or more that stand at the ends of an integer format: one alone is a peak, two are a
+// cut one.
 std::int64_t frames_at_ends(std::span<const double> samples, SampleFormat format) {
   if (!is_integer(format)) return 0;
   const double top = 1.0 - std::ldexp(1.0, 1 - bits(format));
@@ -167,29 +179,37 @@ HarmonicsResult measure_harmonics(const Audio& audio, const HarmonicsOptions& op
   require_measurable(audio);
   require_valid(options, audio);
   HarmonicsResult result{options, audio.sample_rate_hz(), audio.frames(), {}, {}, {}, {}};
-  const auto first = static_cast<std::size_t>(std::min<double>(std::round(options.from_s * audio.sample_rate_hz()),
-                                                               static_cast<double>(audio.frames())));
-  const auto end = options.to_s ? std::min(audio.frames(), static_cast<std::int64_t>(std::llround(*options.to_s * audio.sample_rate_hz())))
-                                : audio.frames();
+  const auto first = static_cast<std::size_t>(std::min<double>(
+      std::round(options.from_s * audio.sample_rate_hz()), static_cast<double>(audio.frames())));
+  const auto end =
+      options.to_s ? std::min(audio.frames(),
+                              static_cast<std::int64_t>(std::llround(*options.to_s * audio.sample_rate_hz())))
+                   : audio.frames();
   bool sound = false, tone = false;
   SpectralTools tools;
   for (int c = 0; c < audio.channel_count(); ++c) {
-    const auto samples = audio.channel(c).subspan(first, static_cast<std::size_t>(end) - std::min<std::size_t>(first, static_cast<std::size_t>(end)));
+    const auto samples = audio.channel(c).subspan(
+        first, static_cast<std::size_t>(end) - std::min<std::size_t>(first, static_cast<std::size_t>(end)));
     ChannelHarmonics channel = measure_channel(samples, audio, options, tools);
     channel.first_frame += static_cast<std::int64_t>(first);
     const bool measured = channel.state == ChannelHarmonics::State::measured;
     sound |= channel.state != ChannelHarmonics::State::silent;
     tone |= measured;
-    result.floors.push_back(measured ? measure_floor(channel, audio.sample_rate_hz(), options, tools) : channel);
+    result.floors.push_back(measured ? measure_floor(channel, audio.sample_rate_hz(), options, tools)
+                                     : channel);
     result.channels.push_back(std::move(channel));
     result.peaks.push_back(peak(samples));
     result.held_frames.push_back(frames_at_ends(samples, options.format));
   }
-  if (!sound) throw Error(ErrorCode::bad_input, "every sample is zero: silence has no harmonics; check the chain and the capture");
+  if (!sound)
+    throw Error(ErrorCode::bad_input,
+                "every sample is zero: silence has no harmonics; check the chain and the capture");
   if (!tone)
     throw Error(ErrorCode::bad_input,
-                options.tone_hz ? fmt::format("no steady tone stands out of the noise near {} Hz", *options.tone_hz)
-                                : std::string("no steady tone stands out of the noise: harmonics need one; name it with --tone if there is"));
+                options.tone_hz
+                    ? fmt::format("no steady tone stands out of the noise near {} Hz", *options.tone_hz)
+                    : std::string("no steady tone stands out of the noise: harmonics need one; name it with "
+                                  "--tone if there is"));
   return result;
 }
 

@@ -11,15 +11,16 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr int kMostOrders = 300;      // above the 300th of a tone this low there is nothing left to disturb H2 … H10
+constexpr int kMostOrders =
+    300;  // above the 300th of a tone this low there is nothing left to disturb H2 … H10
 constexpr int kFrequencySteps = 30;
-constexpr double kRestBeta = 14;      // window for the spectrum of what the fit leaves
+constexpr double kRestBeta = 14;  // window for the spectrum of what the fit leaves
 
 // Σ e^{i·angle·n} over n = 0 … length-1, in closed form; angle as phase.
 std::complex<double> exponential_sum(Phase step, std::size_t length) {
   if (step == 0) return static_cast<double>(length);
-  // Half angles: sin(N·a/2)/sin(a/2)·e^{i·(N-1)·a/2}. Halving a phase loses its top bit, which both sines share but for a sign that
-  // cancels against the exponential's.
+  // Half angles: sin(N·a/2)/sin(a/2)·e^{i·(N-1)·a/2}. Halving a phase loses its top bit, which both sines
+  // share but for a sign that cancels against the exponential's.
   const Phase half = step / 2, odd = step % 2;
   const Phase half_n = half * length + (odd != 0 ? length / 2 : 0);
   const double ratio = sine(half_n) / sine(half);
@@ -36,8 +37,8 @@ class HarmonicModel {
   [[nodiscard]] std::size_t unknowns() const { return 2 * static_cast<std::size_t>(orders_) + 1; }
   [[nodiscard]] bool well_posed() const { return system_.well_posed(); }
 
-  // Coefficients c0, a1, b1, a2, b2, …; solved twice, the second time for what the first left, which takes the rounding of the normal
-  // equations out again.
+  // Coefficients c0, a1, b1, a2, b2, …; solved twice, the second time for what the first left, which takes
+  // the rounding of the normal equations out again.
   [[nodiscard]] std::vector<double> fit(std::span<const double> x) const {
     std::vector<double> coefficients = system_.solve(projections(x));
     std::vector<double> rest(x.begin(), x.end());
@@ -67,7 +68,8 @@ class HarmonicModel {
  private:
   std::vector<double> normal_matrix() const {
     std::vector<std::complex<double>> g;
-    for (int d = 0; d <= 2 * orders_; ++d) g.push_back(exponential_sum(step_ * static_cast<Phase>(d), length_));
+    for (int d = 0; d <= 2 * orders_; ++d)
+      g.push_back(exponential_sum(step_ * static_cast<Phase>(d), length_));
     const std::size_t size = unknowns();
     std::vector<double> matrix(size * size, 0.0);
     auto at = [&](std::size_t row, std::size_t column) -> double& { return matrix[row * size + column]; };
@@ -76,8 +78,10 @@ class HarmonicModel {
       const std::size_t c = 2 * static_cast<std::size_t>(j) - 1, s = c + 1;
       at(c, 0) = g[static_cast<std::size_t>(j)].real();
       at(s, 0) = g[static_cast<std::size_t>(j)].imag();
-      for (int k = 1; k <= j; ++k) {  // products of cosines and sines as sums at the difference and the sum of the orders
-        const std::complex<double> minus = g[static_cast<std::size_t>(j - k)], plus = g[static_cast<std::size_t>(j + k)];
+      for (int k = 1; k <= j;
+           ++k) {  // products of cosines and sines as sums at the difference and the sum of the orders
+        const std::complex<double> minus = g[static_cast<std::size_t>(j - k)],
+                                   plus = g[static_cast<std::size_t>(j + k)];
         const std::size_t kc = 2 * static_cast<std::size_t>(k) - 1, ks = kc + 1;
         at(c, kc) = 0.5 * (minus.real() + plus.real());
         at(s, ks) = 0.5 * (minus.real() - plus.real());
@@ -123,7 +127,8 @@ struct Fit {
 };
 
 Fit solve_at(std::span<const double> x, double hz, double sample_rate_hz, double& move_hz) {
-  const HarmonicModel model(phase_step(hz, sample_rate_hz), orders_below_half_rate(hz, sample_rate_hz), x.size());
+  const HarmonicModel model(phase_step(hz, sample_rate_hz), orders_below_half_rate(hz, sample_rate_hz),
+                            x.size());
   Fit fit{hz, {}, {x.begin(), x.end()}, model.well_posed()};
   move_hz = 0;
   if (!fit.well_posed) return fit;
@@ -170,7 +175,8 @@ double band_mean_square(std::span<const double> rest, double sample_rate_hz, dou
   double sum = 0;
   for (std::size_t b = 0; b < transform.bins().size(); ++b) {
     const double hz = static_cast<double>(b) * bin;
-    const double inside = std::min({hz + bin / 2, to_hz, sample_rate_hz / 2}) - std::max({hz - bin / 2, from_hz, 0.0});
+    const double inside =
+        std::min({hz + bin / 2, to_hz, sample_rate_hz / 2}) - std::max({hz - bin / 2, from_hz, 0.0});
     if (inside > 0) sum += inside / bin * std::norm(transform.bins()[b]);
   }
   return 2.0 * sum / (squares * static_cast<double>(transform.length()));
@@ -191,7 +197,9 @@ ChannelHarmonics measure_by_joint_fit(std::span<const double> stretch, double sa
   channel.method = ChannelHarmonics::Method::joint_fit;
   channel.window_frames = static_cast<std::int64_t>(stretch.size());
   const Fit fit = fit_tone(stretch, sample_rate_hz, rough_hz);
-  const auto amplitude = [&](std::size_t k) { return std::hypot(fit.coefficients[2 * k - 1], fit.coefficients[2 * k]); };
+  const auto amplitude = [&](std::size_t k) {
+    return std::hypot(fit.coefficients[2 * k - 1], fit.coefficients[2 * k]);
+  };
   const double length = static_cast<double>(stretch.size());
   const double freedom = length - static_cast<double>(fit.coefficients.size()) - 1.0;
   const double rest_square = fit.well_posed && freedom >= 1 ? dot(fit.rest, fit.rest) / freedom : 0;
@@ -213,7 +221,8 @@ ChannelHarmonics measure_by_joint_fit(std::span<const double> stretch, double sa
   set_thd(channel);
 
   channel.band_to_hz = std::min(options.band_to_hz, sample_rate_hz / 2);
-  const double rest_in_band = band_mean_square(fit.rest, sample_rate_hz, options.band_from_hz, channel.band_to_hz);
+  const double rest_in_band =
+      band_mean_square(fit.rest, sample_rate_hz, options.band_from_hz, channel.band_to_hz);
   const double rest_in_all = band_mean_square(fit.rest, sample_rate_hz, 0, sample_rate_hz / 2);
   const double noise_square = rest_in_all > 0 ? rest_square * std::min(1.0, rest_in_band / rest_in_all) : 0;
   double harmonics_square = 0;

@@ -3,7 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdlib>
+#include <numbers>
 
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/harmonics.hpp"
@@ -12,7 +12,6 @@ namespace wavicon {
 namespace {
 
 constexpr double kDcWorthSayingDbfs = -100;
-constexpr double kSineRmsDb = 3.0102999566398120;  // 20·log10(sqrt 2)
 
 std::optional<double> level_db(double ratio) {
   return ratio > 0 ? std::optional(db_from_ratio(ratio)) : std::nullopt;
@@ -32,7 +31,8 @@ class ChannelSheet {
     const bool measured = channel_.state == ChannelHarmonics::State::measured;
     const double a = measured ? channel_.fundamental_amplitude : 1.0;
     const double floor_a = measured ? floor_.fundamental_amplitude : 1.0;
-    reading("fundamental_hz", measured ? std::optional(channel_.fundamental_hz) : std::nullopt, "Hz", std::nullopt);
+    reading("fundamental_hz", measured ? std::optional(channel_.fundamental_hz) : std::nullopt, "Hz",
+            std::nullopt);
     reading("fundamental_dbfs", measured ? level_db(a) : std::nullopt, "dBFS", std::nullopt);
     for (int k = 2; k <= result_.options.highest_order; ++k) add_order(k, a, floor_a);
     add_thd();
@@ -56,14 +56,16 @@ class ChannelSheet {
 
   void add_order(int k, double a, double floor_a) {
     const std::string name = fmt::format("h{}_dbc", k);
-    if (channel_.state != ChannelHarmonics::State::measured) return reading(name, std::nullopt, "dBc", std::nullopt);
+    if (channel_.state != ChannelHarmonics::State::measured)
+      return reading(name, std::nullopt, "dBc", std::nullopt);
     const HarmonicOrder& order = channel_.orders[static_cast<std::size_t>(k - 2)];
     const HarmonicOrder& floor = floor_.orders[static_cast<std::size_t>(k - 2)];
     Conditions more = {{"at_hz", order.at_hz}};
     if (order.folded) more.emplace_back("folded", true);
     if (order.hidden) return reading(name, std::nullopt, "dBc", std::nullopt, false, more);
     more.emplace_back("noise_dbc", db_from_ratio(order.noise_amplitude / a));
-    reading(name, level_db(order.amplitude / a), "dBc", level_db(floor.amplitude / floor_a), order.bound, more);
+    reading(name, level_db(order.amplitude / a), "dBc", level_db(floor.amplitude / floor_a), order.bound,
+            more);
   }
 
   void add_thd() {
@@ -81,12 +83,13 @@ class ChannelSheet {
   void add_residual() {
     const bool measured = channel_.state == ChannelHarmonics::State::measured;
     const bool sine = result_.options.rms_reference == RmsReference::sine;
-    const double shift = sine ? kSineRmsDb : 0.0;
+    const double shift = sine ? db_from_ratio(std::numbers::sqrt2) : 0.0;
     auto level = [&](double rms) {
       const auto db = level_db(rms);
       return measured && db ? std::optional(*db + shift) : std::nullopt;
     };
-    reading("residual_noise_dbfs", level(channel_.residual_noise_rms), "dBFS", level(floor_.residual_noise_rms), false,
+    reading("residual_noise_dbfs", level(channel_.residual_noise_rms), "dBFS",
+            level(floor_.residual_noise_rms), false,
             {bandwidth(), {"rms_reference", std::string(sine ? "sine" : "square")}});
   }
 
@@ -95,7 +98,8 @@ class ChannelSheet {
   }
 
   Conditions common() const {
-    if (channel_.state != ChannelHarmonics::State::measured) return {{"sample_rate_hz", result_.sample_rate_hz}};
+    if (channel_.state != ChannelHarmonics::State::measured)
+      return {{"sample_rate_hz", result_.sample_rate_hz}};
     const double rate = result_.sample_rate_hz;
     const bool lines = channel_.method == ChannelHarmonics::Method::spectral_lines;
     Conditions conditions = {
@@ -114,8 +118,8 @@ class ChannelSheet {
     return conditions;
   }
 
-  void reading(const std::string& name, std::optional<double> value, const std::string& unit, std::optional<double> floor,
-               bool bound = false, const Conditions& more = {}) {
+  void reading(const std::string& name, std::optional<double> value, const std::string& unit,
+               std::optional<double> floor, bool bound = false, const Conditions& more = {}) {
     Reading r{name, index_, value, unit, floor, bound, common()};
     r.conditions.insert(r.conditions.end(), more.begin(), more.end());
     sheet_.readings.push_back(std::move(r));
@@ -123,7 +127,8 @@ class ChannelSheet {
 
   void curve(const std::string& name, const ChannelHarmonics& from) {
     Curve c{name, index_, "Hz", "dBFS", from.spectrum_hz, {}};
-    for (const double amplitude : from.spectrum_amplitude) c.y.push_back(db_from_ratio(std::max(amplitude, 1e-30)));
+    for (const double amplitude : from.spectrum_amplitude)
+      c.y.push_back(db_from_ratio(std::max(amplitude, 1e-30)));
     sheet_.curves.push_back(std::move(c));
   }
 
@@ -152,27 +157,35 @@ std::string headline(const ChannelHarmonics& c) {
     (order.order % 2 == 0 ? even : odd) += order.amplitude * order.amplitude;
     if (strongest == nullptr || order.amplitude > strongest->amplitude) strongest = &order;
   }
-  if (strongest == nullptr) return text + fmt::format(": no harmonic stands out of the noise, THD is below {}", thd);
-  text += fmt::format(": THD {}{} ({}), strongest is H{} at {:.2f} dBc", c.thd_bound ? "below " : "", percent_text(c.thd_ratio),
-                      thd, strongest->order, db_from_ratio(strongest->amplitude / a));
-  if (odd > 100 * even) return text + ", odd orders only";
-  if (even > 100 * odd) return text + ", even orders only";
+  if (strongest == nullptr)
+    return text + fmt::format(": no harmonic stands out of the noise, THD is below {}", thd);
+  text +=
+      fmt::format(": THD {}{} ({}), strongest is H{} at {:.2f} dBc", c.thd_bound ? "below " : "",
+                  percent_text(c.thd_ratio), thd, strongest->order, db_from_ratio(strongest->amplitude / a));
+  if (even == 0) return text + ", odd orders only";
+  if (odd == 0) return text + ", even orders only";
   return text + (odd > even ? ", odd orders lead" : ", even orders lead");
 }
 
 void add_doubts(const HarmonicsResult& result, std::size_t index, std::vector<Finding>& findings) {
   const ChannelHarmonics& c = result.channels[index];
   const int number = static_cast<int>(index);
-  auto say = [&](Severity severity, std::string text) { findings.push_back({severity, std::move(text), number}); };
+  auto say = [&](Severity severity, std::string text) {
+    findings.push_back({severity, std::move(text), number});
+  };
   if (result.held_frames[index] > 0)
-    say(Severity::warning, fmt::format("{} frames stand at full scale of the {} format: the capture itself may be clipped; capture 6 dB "
-                                       "lower or as 32-bit float and compare",
-                                       result.held_frames[index], name_of(result.options.format)));
+    say(Severity::warning,
+        fmt::format(
+            "{} frames stand at full scale of the {} format: the capture itself may be clipped; capture 6 dB "
+            "lower or as 32-bit float and compare",
+            result.held_frames[index], name_of(result.options.format)));
   else if (result.peaks[index] > 1)
-    say(Severity::note, fmt::format("peaks at {:+.2f} dBFS: an integer format would clip it", db_from_ratio(result.peaks[index])));
+    say(Severity::note, fmt::format("peaks at {:+.2f} dBFS: an integer format would clip it",
+                                    db_from_ratio(result.peaks[index])));
   if (c.method == ChannelHarmonics::Method::joint_fit)
     say(Severity::warning,
-        fmt::format("only {:.1f} periods: all orders were fitted together, and whatever is no harmonic (hum, noise) disturbs the weak "
+        fmt::format("only {:.1f} periods: all orders were fitted together, and whatever is no harmonic (hum, "
+                    "noise) disturbs the weak "
                     "ones; 25 periods or more are better",
                     c.fundamental_hz * static_cast<double>(c.frames) / result.sample_rate_hz));
   if (!c.whole)
@@ -180,20 +193,27 @@ void add_doubts(const HarmonicsResult& result, std::size_t index, std::vector<Fi
                                     static_cast<double>(c.first_frame) / result.sample_rate_hz,
                                     static_cast<double>(c.first_frame + c.frames) / result.sample_rate_hz));
   if (std::abs(c.dc) > 0 && db_from_ratio(std::abs(c.dc)) > kDcWorthSayingDbfs)
-    say(Severity::note, fmt::format("there is a DC offset of {:.6f} ({:.1f} dBFS); it is in none of these readings", c.dc,
-                                    db_from_ratio(std::abs(c.dc))));
+    say(Severity::note,
+        fmt::format("there is a DC offset of {:.6f} ({:.1f} dBFS); it is in none of these readings", c.dc,
+                    db_from_ratio(std::abs(c.dc))));
   std::vector<int> folded, hidden;
   for (const HarmonicOrder& order : c.orders) {
-    if (order.hidden) hidden.push_back(order.order);
-    else if (order.folded) folded.push_back(order.order);
+    if (order.hidden)
+      hidden.push_back(order.order);
+    else if (order.folded)
+      folded.push_back(order.order);
   }
   const double half_khz = result.sample_rate_hz / 2000;
   if (!folded.empty())
-    say(Severity::note, fmt::format("order {} above half the rate ({:g} kHz): shown where folding would put {}, not counted in THD",
-                                    folded.size() == 1 ? fmt::format("{} lies", folded[0]) : fmt::format("{} to {} lie", folded.front(), folded.back()),
-                                    half_khz, folded.size() == 1 ? "it" : "them"));
+    say(Severity::note,
+        fmt::format(
+            "order{} above half the rate ({:g} kHz): shown where folding would put {}, not counted in THD",
+            folded.size() == 1 ? fmt::format(" {} lies", folded[0])
+                               : fmt::format("s {} to {} lie", folded.front(), folded.back()),
+            half_khz, folded.size() == 1 ? "it" : "them"));
   if (!hidden.empty())
-    say(Severity::note, fmt::format("H{} cannot be told apart at this frequency: folding puts them on another order, on DC or on half the rate; "
+    say(Severity::note, fmt::format("H{} cannot be told apart at this frequency: folding puts them on "
+                                    "another order, on DC or on half the rate; "
                                     "move the tone by some hertz",
                                     fmt::join(hidden, ", H")));
 }

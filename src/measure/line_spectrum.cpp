@@ -5,13 +5,14 @@
 #include <numbers>
 #include <numeric>
 
-
 namespace wavicon::measure_detail {
 namespace {
 
 constexpr double kNoiseReachBins = 90;
-constexpr double kMedianOverMean = std::numbers::ln2;  // of an exponential distribution, as powers of noise bins have
+constexpr double kMedianOverMean =
+    std::numbers::ln2;  // of an exponential distribution, as powers of noise bins have
 constexpr int kNewtonSteps = 10;
+constexpr std::size_t kGroupBins = 32;
 
 }  // namespace
 
@@ -23,10 +24,7 @@ Windowing divide(std::size_t stretch_frames, std::size_t longest_window) {
 
 LineSpectrum::LineSpectrum(std::span<const double> samples, double sample_rate_hz, const Windowing& windowing,
                            SpectralTools& tools)
-    : samples_(samples),
-      sample_rate_hz_(sample_rate_hz),
-      windowing_(windowing),
-      tools_(&tools) {
+    : samples_(samples), sample_rate_hz_(sample_rate_hz), windowing_(windowing), tools_(&tools) {
   const auto window = tools.windows.get(windowing.frames, kLineBeta);
   RealTransform& transform = tools.transforms.get(fast_transform_length(windowing.frames));
   const auto length = static_cast<double>(transform.length());
@@ -41,6 +39,7 @@ LineSpectrum::LineSpectrum(std::span<const double> samples, double sample_rate_h
     transform.execute();
     const auto bins = transform.bins();
     for (std::size_t b = 0; b < power_.size(); ++b) power_[b] += std::norm(bins[b]);
+    dc_ += bins[0].real();
   }
   const double sum = std::accumulate(window.begin(), window.end(), 0.0);
   const double squares = std::inner_product(window.begin(), window.end(), window.begin(), 0.0);
@@ -48,6 +47,11 @@ LineSpectrum::LineSpectrum(std::span<const double> samples, double sample_rate_h
   for (double& p : power_) p *= scale;
   power_.front() *= 0.5;  // the one-sided spectrum counts these two once
   power_.back() *= 0.5;
+  for (std::size_t first = 0; first < power_.size(); first += kGroupBins)
+    group_power_.push_back(std::accumulate(
+        power_.begin() + static_cast<std::ptrdiff_t>(first),
+        power_.begin() + static_cast<std::ptrdiff_t>(std::min(first + kGroupBins, power_.size())), 0.0));
+  dc_ /= sum * static_cast<double>(windowing.count);
   line_height_ = length * squares / (sum * sum);
 }
 
@@ -114,17 +118,20 @@ std::size_t LineSpectrum::lobe_bins(double at_hz) const {
 double LineSpectrum::noise_power_per_bin(double at_hz, std::span<const double> lines_hz) const {
   const double bin = hz_per_bin_ * padding_;
   std::vector<double> found;
-  // A lobe's last half bin holds nothing; it is opened up where lobes stand so close that nothing else is left between them.
+  // A lobe's last half bin holds nothing; it is opened up where lobes stand so close that nothing else is
+  // left between them.
   for (const double half : {kLobeHalfBins, 12.0}) {
     found.clear();
     const double low_hz = std::max(half * bin, at_hz - kNoiseReachBins * bin);
     const double high_hz = std::min(sample_rate_hz_ / 2, at_hz + kNoiseReachBins * bin);
     auto line = std::lower_bound(lines_hz.begin(), lines_hz.end(), low_hz - half * bin);
     const auto end = static_cast<std::size_t>(high_hz / hz_per_bin_);
-    for (auto b = static_cast<std::size_t>(std::ceil(low_hz / hz_per_bin_)); b <= end && b < power_.size(); ++b) {
+    for (auto b = static_cast<std::size_t>(std::ceil(low_hz / hz_per_bin_)); b <= end && b < power_.size();
+         ++b) {
       const double hz = static_cast<double>(b) * hz_per_bin_;
       while (line != lines_hz.end() && *line + half * bin < hz) ++line;
-      const bool covered = (line != lines_hz.end() && *line - half * bin <= hz) || std::abs(hz - at_hz) < half * bin;
+      const bool covered =
+          (line != lines_hz.end() && *line - half * bin <= hz) || std::abs(hz - at_hz) < half * bin;
       if (!covered) found.push_back(power_[b]);
     }
     if (found.size() >= 3) break;
@@ -132,8 +139,10 @@ double LineSpectrum::noise_power_per_bin(double at_hz, std::span<const double> l
   if (found.empty()) return 0;
   const auto middle = found.begin() + static_cast<std::ptrdiff_t>(found.size() / 2);
   std::nth_element(found.begin(), middle, found.end());
-  // Averaged windows gather round their mean; the median then lies closer to it: ln 2 for one, about 1 - 1/(3n) for n.
-  const double ratio = windowing_.count == 1 ? kMedianOverMean : 1.0 - 1.0 / (3.0 * static_cast<double>(windowing_.count));
+  // Averaged windows gather round their mean; the median then lies closer to it: ln 2 for one, about 1 -
+  // 1/(3n) for n.
+  const double ratio =
+      windowing_.count == 1 ? kMedianOverMean : 1.0 - 1.0 / (3.0 * static_cast<double>(windowing_.count));
   return *middle / ratio;
 }
 
@@ -141,9 +150,17 @@ double LineSpectrum::skirt_load(double at_hz) const {
   const double centre = at_hz / hz_per_bin_;
   const double half = (kLobeHalfBins + 0.5) * padding_;
   double sum = 0;
-  for (std::size_t b = 0; b < power_.size(); ++b) {
-    const double distance = static_cast<double>(b) - centre;
-    if (std::abs(distance) > half) sum += power_[b] / (distance * distance);
+  for (std::size_t group = 0; group < group_power_.size(); ++group) {
+    const std::size_t first = group * kGroupBins, end = std::min(first + kGroupBins, power_.size());
+    const double middle = 0.5 * static_cast<double>(first + end - 1) - centre;
+    if (std::abs(middle) > half + 4 * kGroupBins) {
+      sum += group_power_[group] / (middle * middle);
+      continue;
+    }
+    for (std::size_t b = first; b < end; ++b) {
+      const double distance = static_cast<double>(b) - centre;
+      if (std::abs(distance) > half) sum += power_[b] / (distance * distance);
+    }
   }
   return sum * padding_ * padding_;
 }

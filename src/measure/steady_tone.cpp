@@ -1,6 +1,7 @@
 #include "steady_tone.hpp"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <complex>
 #include <deque>
@@ -12,14 +13,14 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr double kLookS = 0.4;            // length of the look for the frequency: 8 periods of 20 Hz
-constexpr double kLookBeta = 8;           // main lobe 2.7 bins, skirts below -60 dB
-constexpr double kLowestLookBin = 1.5;    // below this lies what is left of DC
-constexpr double kWantedWithin = 0.03;    // a tone asked for is looked for within 3 %
-constexpr double kStepPeriods = 4;        // one value of the level trace
+constexpr double kLookS = 0.3;          // least length of the look for the frequency: 6 periods of 20 Hz
+constexpr double kLookBeta = 8;         // main lobe 2.7 bins, skirts below -60 dB
+constexpr double kLowestLookBin = 1.5;  // below this lies what is left of DC
+constexpr double kWantedWithin = 0.03;  // a tone asked for is looked for within 3 %
+constexpr double kStepPeriods = 4;      // one value of the level trace
 constexpr double kStepS = 0.010;
 constexpr double kSteadyDb = 0.5;
-constexpr double kNoiseSpread = 6;        // times the median change from step to step
+constexpr double kNoiseSpread = 6;  // times the median change from step to step
 constexpr double kNearHighestDb = 6;
 
 std::span<const double> loudest_block(std::span<const double> samples, std::size_t length) {
@@ -38,8 +39,8 @@ std::span<const double> loudest_block(std::span<const double> samples, std::size
 }
 
 // Highest line of one block, by a parabola through the logarithms of the three highest bins.
-double rough_frequency_hz(std::span<const double> block, double sample_rate_hz, std::optional<double> wanted_hz,
-                          SpectralTools& tools) {
+double rough_frequency_hz(std::span<const double> block, double sample_rate_hz,
+                          std::optional<double> wanted_hz, SpectralTools& tools) {
   const auto window = tools.windows.get(block.size(), kLookBeta);
   double weight = 0, weighted = 0;
   for (std::size_t i = 0; i < block.size(); ++i) {
@@ -61,8 +62,10 @@ double rough_frequency_hz(std::span<const double> block, double sample_rate_hz, 
     low_hz = std::max(low_hz, *wanted_hz - reach);
     high_hz = std::min(high_hz, *wanted_hz + reach);
   }
-  const auto first = std::clamp<std::size_t>(static_cast<std::size_t>(std::ceil(low_hz / hz_per_bin)), 1, bins.size() - 2);
-  const auto last = std::clamp<std::size_t>(static_cast<std::size_t>(high_hz / hz_per_bin), first, bins.size() - 2);
+  const auto first =
+      std::clamp<std::size_t>(static_cast<std::size_t>(std::ceil(low_hz / hz_per_bin)), 1, bins.size() - 2);
+  const auto last =
+      std::clamp<std::size_t>(static_cast<std::size_t>(high_hz / hz_per_bin), first, bins.size() - 2);
   std::size_t top = first;
   for (std::size_t b = first; b <= last; ++b)
     if (std::norm(bins[b]) > std::norm(bins[top])) top = b;
@@ -75,11 +78,12 @@ double rough_frequency_hz(std::span<const double> block, double sample_rate_hz, 
 }
 
 // Amplitude of the tone over time, one value every half step, each under a Hann window.
-std::vector<double> amplitude_trace(std::span<const double> samples, double frequency_hz, double sample_rate_hz,
-                                    std::size_t step) {
+std::vector<double> amplitude_trace(std::span<const double> samples, double frequency_hz,
+                                    double sample_rate_hz, std::size_t step) {
   std::vector<double> hann(step);
   for (std::size_t i = 0; i < step; ++i)
-    hann[i] = 0.5 - 0.5 * cosine(phase_from_cycles((static_cast<double>(i) + 0.5) / static_cast<double>(step)));
+    hann[i] =
+        0.5 - 0.5 * cosine(phase_from_cycles((static_cast<double>(i) + 0.5) / static_cast<double>(step)));
   const Phase turn = phase_step(frequency_hz, sample_rate_hz);
   std::vector<double> trace, weighted(step);
   for (std::size_t start = 0; start + step <= samples.size(); start += step / 2) {
@@ -105,8 +109,8 @@ struct Run {
   std::size_t count = 0;
 };
 
-// Longest run of values above `lowest` that all lie within `spread` of each other. The two queues hold the indices that can still
-// become the highest and the lowest value of a window that ends at i.
+// Longest run of values above `lowest` that all lie within `spread` of each other. The two queues hold the
+// indices that can still become the highest and the lowest value of a window that ends at i.
 Run longest_run(const std::vector<double>& values, double lowest, double spread) {
   Run best;
   std::size_t start = 0;
@@ -137,7 +141,9 @@ Run longest_run(const std::vector<double>& values, double lowest, double spread)
 std::optional<SteadyTone> find_steady_tone(std::span<const double> samples, double sample_rate_hz,
                                            std::optional<double> wanted_hz, SpectralTools& tools) {
   if (samples.size() < 4 || peak(samples) == 0.0) return std::nullopt;
-  const auto look = std::min<std::size_t>(samples.size(), static_cast<std::size_t>(kLookS * sample_rate_hz));
+  // A power of two whose padded transform is one that the measurement plans anyway.
+  const auto look =
+      std::min<std::size_t>(samples.size(), std::bit_ceil(static_cast<std::size_t>(kLookS * sample_rate_hz)));
   SteadyTone tone{0, static_cast<std::int64_t>(samples.size()),
                   rough_frequency_hz(loudest_block(samples, look), sample_rate_hz, wanted_hz, tools)};
 
@@ -151,7 +157,8 @@ std::optional<SteadyTone> find_steady_tone(std::span<const double> samples, doub
   const Run run = longest_run(levels_db, lowest_db, spread_db);
   if (run.count == 0 || run.count == levels_db.size()) return tone;
 
-  // Steps overlap by half; a step at a cut edge may already hold a little of what follows, so one is left out there.
+  // Steps overlap by half; a step at a cut edge may already hold a little of what follows, so one is left out
+  // there.
   const bool cut_start = run.first > 0, cut_end = run.first + run.count < levels_db.size();
   const std::size_t hop = step / 2;
   const std::size_t first = run.first * hop + (cut_start ? step : 0);

@@ -15,9 +15,12 @@ struct SteadyTone {
   double rough_hz = 0;
 };
 
-/// The longest stretch over which the strongest tone (or the one near `wanted_hz`) keeps its level within half a dB or, in noise,
-/// within what the noise does to it; of stretches more than 6 dB below the highest none is taken. None for silence.
-[[nodiscard]] std::optional<SteadyTone> find_steady_tone(std::span<const double> samples, double sample_rate_hz,
-                                                         std::optional<double> wanted_hz, SpectralTools& tools);
+/// The longest stretch over which the strongest tone (or the one near `wanted_hz`) keeps its level within
+/// half a dB or, in noise, within what the noise does to it; of stretches more than 6 dB below the highest
+/// none is taken. None for silence.
+[[nodiscard]] std::optional<SteadyTone> find_steady_tone(std::span<const double> samples,
+                                                         double sample_rate_hz,
+                                                         std::optional<double> wanted_hz,
+                                                         SpectralTools& tools);
 
 }  // namespace wavicon::measure_detail

@@ -6,6 +6,7 @@
 #include <bit>
 #include <cmath>
 
+#include "audio/wide.hpp"
 #include "wavicon/audio/error.hpp"
 
 namespace wavicon {
@@ -19,22 +20,47 @@ struct Block {
   void resize(int channel_count, int frames) {
     samples.assign(static_cast<std::size_t>(channel_count) * static_cast<std::size_t>(frames), 0.0F);
     channels.clear();
-    for (int c = 0; c < channel_count; ++c) channels.push_back(samples.data() + static_cast<std::ptrdiff_t>(c) * frames);
+    for (int c = 0; c < channel_count; ++c)
+      channels.push_back(samples.data() + static_cast<std::ptrdiff_t>(c) * frames);
   }
 };
 
 constexpr std::uint32_t kMagnitude = 0x7FFFFFFF;
 constexpr std::uint32_t kInfinity = 0x7F800000;
 
-// Magnitudes of floats compare like their bits as integers, and what is no finite number lies above all that are: one pass over the block
-// finds both the peak and whether it can be trusted.
-std::uint32_t highest_bits(std::span<const float> samples) {
+// Magnitudes of floats compare like their bits as integers, and what is no finite number lies above all that
+// are: one pass over the block finds both the peak and whether it can be trusted.
+WAVICON_WIDE std::uint32_t highest_bits(const float* samples, std::size_t count) {
   std::int32_t highest = 0;
-  for (const float x : samples) {
-    const auto magnitude = static_cast<std::int32_t>(std::bit_cast<std::uint32_t>(x) & kMagnitude);
+  for (std::size_t i = 0; i < count; ++i) {
+    const auto magnitude = static_cast<std::int32_t>(std::bit_cast<std::uint32_t>(samples[i]) & kMagnitude);
     highest = highest < magnitude ? magnitude : highest;
   }
   return static_cast<std::uint32_t>(highest);
+}
+
+std::uint32_t highest_bits(std::span<const float> samples) {
+  return highest_bits(samples.data(), samples.size());
+}
+
+void spread(std::span<const float> interleaved, const Block& block, std::size_t frames) {
+  const std::size_t count = block.channels.size();
+  if (count == 1) {
+    std::copy_n(interleaved.begin(), frames, block.channels[0]);
+    return;
+  }
+  for (std::size_t c = 0; c < count; ++c)
+    for (std::size_t n = 0; n < frames; ++n) block.channels[c][n] = interleaved[n * count + c];
+}
+
+void gather(const Block& block, std::size_t from, std::size_t frames, std::span<float> interleaved) {
+  const std::size_t count = block.channels.size();
+  if (count == 1) {
+    std::copy_n(block.channels[0] + from, frames, interleaved.begin());
+    return;
+  }
+  for (std::size_t c = 0; c < count; ++c)
+    for (std::size_t n = 0; n < frames; ++n) interleaved[n * count + c] = block.channels[c][from + n];
 }
 
 }  // namespace
@@ -45,22 +71,28 @@ struct Chain::Impl {
   double sample_rate_hz = 0;
   int block_frames = 0;
 
-  void run(std::int64_t at_frame) {
+  // One block through all units; the highest magnitude of what came out, as bits.
+  std::uint32_t run(std::int64_t at_frame) {
+    std::uint32_t highest = units.empty() ? highest_bits(blocks[0].samples) : 0;
     for (std::size_t i = 0; i < units.size(); ++i) {
       units[i]->run(blocks[i].channels.data(), blocks[i + 1].channels.data());
-      if (highest_bits(blocks[i + 1].samples) >= kInfinity) throw broken_sample(i, at_frame);
+      highest = highest_bits(blocks[i + 1].samples);
+      if (highest >= kInfinity) throw broken_sample(i, at_frame);
     }
+    return highest;
   }
 
   Error broken_sample(std::size_t unit, std::int64_t at_frame) const {
     const Block& block = blocks[unit + 1];
-    const auto bad = std::find_if(block.samples.begin(), block.samples.end(), [](float x) { return !std::isfinite(x); });
+    const auto bad =
+        std::find_if(block.samples.begin(), block.samples.end(), [](float x) { return !std::isfinite(x); });
     const auto index = bad - block.samples.begin();
     const auto frame = at_frame + index % block_frames;
-    return Error(ErrorCode::unit_failed,
-                 fmt::format("{} wrote {} into channel {} at frame {} ({:.6f} s of the stimulus)", units[unit]->info().name,
-                             std::isnan(*bad) ? "not-a-number" : "an infinite value", index / block_frames + 1, frame,
-                             static_cast<double>(frame) / sample_rate_hz));
+    return Error(
+        ErrorCode::unit_failed,
+        fmt::format("{} wrote {} into channel {} at frame {} ({:.6f} s of the stimulus)",
+                    units[unit]->info().name, std::isnan(*bad) ? "not-a-number" : "an infinite value",
+                    index / block_frames + 1, frame, static_cast<double>(frame) / sample_rate_hz));
   }
 
   [[nodiscard]] std::int64_t latency() const {
@@ -70,12 +102,15 @@ struct Chain::Impl {
   }
 };
 
-Chain::Chain(std::vector<std::unique_ptr<Unit>> units) : impl_(std::make_unique<Impl>()) { impl_->units = std::move(units); }
+Chain::Chain(std::vector<std::unique_ptr<Unit>> units) : impl_(std::make_unique<Impl>()) {
+  impl_->units = std::move(units);
+}
 Chain::~Chain() = default;
 
 int Chain::prepare(double sample_rate_hz, int channel_count, int block_frames) {
   if (block_frames < 1 || block_frames > 65536)
-    throw Error(ErrorCode::bad_argument, fmt::format("block of {} frames is not within 1 to 65536", block_frames));
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("block of {} frames is not within 1 to 65536", block_frames));
   impl_->sample_rate_hz = sample_rate_hz;
   impl_->block_frames = block_frames;
   impl_->blocks.assign(impl_->units.size() + 1, {});
@@ -88,25 +123,28 @@ int Chain::prepare(double sample_rate_hz, int channel_count, int block_frames) {
   return channel_count;
 }
 
-FeedResult Chain::feed(const FeedSource& source, std::int64_t frames, const FeedSink& sink, const FeedOptions& options) {
+FeedResult Chain::feed(const FeedSource& source, std::int64_t frames, const FeedSink& sink,
+                       const FeedOptions& options) {
   Block& in = impl_->blocks.front();
   Block& out = impl_->blocks.back();
   const auto length = static_cast<std::int64_t>(impl_->block_frames);
   const std::size_t ins = in.channels.size(), outs = out.channels.size();
-  std::vector<float> fed(static_cast<std::size_t>(length) * ins), taken(static_cast<std::size_t>(length) * outs);
+  std::vector<float> fed(static_cast<std::size_t>(length) * ins),
+      taken(static_cast<std::size_t>(length) * outs);
   FeedResult result;
   std::int64_t skip = 0, wanted = frames + options.tail_frames, at = 0;
   std::uint32_t peak_in = 0, peak_out = 0;
   while (result.frames < wanted) {
-    std::fill(fed.begin(), fed.end(), 0.0F);
-    if (at < frames) source(std::span(fed).first(static_cast<std::size_t>(std::min(length, frames - at)) * ins));
-    for (std::size_t c = 0; c < ins; ++c)
-      for (std::size_t n = 0; n < static_cast<std::size_t>(length); ++n) in.channels[c][n] = fed[n * ins + c];
+    const std::int64_t given = std::clamp<std::int64_t>(frames - at, 0, length);
+    if (given < length) std::fill(fed.begin(), fed.end(), 0.0F);
+    if (given > 0) source(std::span(fed).first(static_cast<std::size_t>(given) * ins));
+    spread(fed, in, static_cast<std::size_t>(length));
     peak_in = std::max(peak_in, highest_bits(in.samples));
     if (peak_in >= kInfinity)
-      throw Error(ErrorCode::bad_input, fmt::format("the stimulus holds a value that is no finite number between frames {} and {}", at,
-                                                    at + length));
-    impl_->run(at);
+      throw Error(ErrorCode::bad_input,
+                  fmt::format("the stimulus holds a value that is no finite number between frames {} and {}",
+                              at, at + length));
+    const std::uint32_t highest = impl_->run(at);
     if (at == 0) {
       result.latency_frames = impl_->latency();
       skip = options.keep_latency ? 0 : result.latency_frames;
@@ -116,15 +154,14 @@ FeedResult Chain::feed(const FeedSource& source, std::int64_t frames, const Feed
     const std::int64_t from = std::min(skip, length), count = std::min(length - from, wanted - result.frames);
     skip -= from;
     if (count > 0) {
-      for (std::size_t c = 0; c < outs; ++c)
-        for (std::size_t n = 0; n < static_cast<std::size_t>(count); ++n)
-          taken[n * outs + c] = out.channels[c][n + static_cast<std::size_t>(from)];
-      const auto kept = std::span<const float>(taken).first(static_cast<std::size_t>(count) * outs);
-      peak_out = std::max(peak_out, highest_bits(kept));
+      const auto kept = std::span(taken).first(static_cast<std::size_t>(count) * outs);
+      gather(out, static_cast<std::size_t>(from), static_cast<std::size_t>(count), kept);
+      peak_out = std::max(peak_out, count == length ? highest : highest_bits(kept));
       sink(kept);
       result.frames += count;
     }
-    if (options.progress) options.progress(std::min(1.0, static_cast<double>(result.frames) / static_cast<double>(wanted)));
+    if (options.progress)
+      options.progress(std::min(1.0, static_cast<double>(result.frames) / static_cast<double>(wanted)));
   }
   result.latency_changed = impl_->latency() != result.latency_frames;
   result.peak_in = std::bit_cast<float>(peak_in);

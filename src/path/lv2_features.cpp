@@ -17,16 +17,21 @@ std::vector<std::uint8_t> bytes_of(std::uint32_t size, const void* data) {
 }  // namespace
 
 bool meets_feature(const std::string& uri, int block_frames) {
-  if (uri == LV2_BUF_SIZE__powerOf2BlockLength) return std::has_single_bit(static_cast<unsigned>(block_frames));
-  for (const char* met : {LV2_URID__map, LV2_URID__unmap, LV2_OPTIONS__options, LV2_BUF_SIZE__boundedBlockLength,
-                          LV2_BUF_SIZE__fixedBlockLength, LV2_WORKER__schedule, LV2_CORE__inPlaceBroken, LV2_CORE__hardRTCapable})
+  if (uri == LV2_BUF_SIZE__powerOf2BlockLength)
+    return std::has_single_bit(static_cast<unsigned>(block_frames));
+  for (const char* met : {LV2_URID__map, LV2_URID__unmap, LV2_OPTIONS__options,
+                          LV2_BUF_SIZE__boundedBlockLength, LV2_BUF_SIZE__fixedBlockLength,
+                          LV2_WORKER__schedule, LV2_CORE__inPlaceBroken, LV2_CORE__hardRTCapable})
     if (uri == met) return true;
   return false;
 }
 
 UridMap::UridMap() {
-  map_ = {this, [](LV2_URID_Map_Handle self, const char* uri) { return static_cast<UridMap*>(self)->map(uri); }};
-  unmap_ = {this, [](LV2_URID_Unmap_Handle self, LV2_URID urid) { return static_cast<UridMap*>(self)->unmap(urid); }};
+  map_ = {this,
+          [](LV2_URID_Map_Handle self, const char* uri) { return static_cast<UridMap*>(self)->map(uri); }};
+  unmap_ = {this, [](LV2_URID_Unmap_Handle self, LV2_URID urid) {
+              return static_cast<UridMap*>(self)->unmap(urid);
+            }};
   map_feature_ = {LV2_URID__map, &map_};
   unmap_feature_ = {LV2_URID__unmap, &unmap_};
 }
@@ -37,7 +42,9 @@ LV2_URID UridMap::map(const char* uri) {
   return entry->second;
 }
 
-const char* UridMap::unmap(LV2_URID urid) const { return urid >= 1 && urid <= uris_.size() ? uris_[urid - 1] : nullptr; }
+const char* UridMap::unmap(LV2_URID urid) const {
+  return urid >= 1 && urid <= uris_.size() ? uris_[urid - 1] : nullptr;
+}
 
 Worker::Worker() {
   schedule_ = {this, &Worker::schedule};
@@ -77,7 +84,9 @@ void Worker::deliver() {
 }
 
 Features::Features(UridMap& urids, double sample_rate_hz, int block_frames)
-    : block_frames_(block_frames), sequence_bytes_(kSequenceBytes), sample_rate_hz_(static_cast<float>(sample_rate_hz)) {
+    : block_frames_(block_frames),
+      sequence_bytes_(kSequenceBytes),
+      sample_rate_hz_(static_cast<float>(sample_rate_hz)) {
   const LV2_URID whole = urids.map(LV2_ATOM__Int), real = urids.map(LV2_ATOM__Float);
   auto whole_option = [&](const char* key, const std::int32_t& value) {
     return LV2_Options_Option{LV2_OPTIONS_INSTANCE, 0, urids.map(key), sizeof value, whole, &value};
@@ -86,13 +95,15 @@ Features::Features(UridMap& urids, double sample_rate_hz, int block_frames)
               whole_option(LV2_BUF_SIZE__maxBlockLength, block_frames_),
               whole_option(LV2_BUF_SIZE__nominalBlockLength, block_frames_),
               whole_option(LV2_BUF_SIZE__sequenceSize, sequence_bytes_),
-              {LV2_OPTIONS_INSTANCE, 0, urids.map(LV2_PARAMETERS__sampleRate), sizeof sample_rate_hz_, real, &sample_rate_hz_},
+              {LV2_OPTIONS_INSTANCE, 0, urids.map(LV2_PARAMETERS__sampleRate), sizeof sample_rate_hz_, real,
+               &sample_rate_hz_},
               {LV2_OPTIONS_INSTANCE, 0, 0, 0, 0, nullptr}};
   options_feature_ = {LV2_OPTIONS__options, options_.data()};
   bounded_ = {LV2_BUF_SIZE__boundedBlockLength, nullptr};
   fixed_ = {LV2_BUF_SIZE__fixedBlockLength, nullptr};
   power_of_two_ = {LV2_BUF_SIZE__powerOf2BlockLength, nullptr};
-  list_ = {urids.map_feature(), urids.unmap_feature(), &options_feature_, &bounded_, &fixed_, worker_.feature()};
+  list_ = {urids.map_feature(), urids.unmap_feature(), &options_feature_, &bounded_, &fixed_,
+           worker_.feature()};
   if (std::has_single_bit(static_cast<unsigned>(block_frames))) list_.push_back(&power_of_two_);
   list_.push_back(nullptr);
 }

@@ -38,8 +38,8 @@ class UridMap {
   LV2_Feature unmap_feature_{};
 };
 
-/// Work that a plugin hands away from its audio thread. Nothing here runs in real time, so it is done at once, and the answers are
-/// delivered after the run, as the specification asks.
+/// Work that a plugin hands away from its audio thread. Nothing here runs in real time, so it is done at
+/// once, and the answers are delivered after the run, as the specification asks.
 class Worker {
  public:
   Worker();
@@ -58,7 +58,7 @@ class Worker {
   LV2_Feature feature_{};
   LV2_Handle plugin_ = nullptr;
   const LV2_Worker_Interface* interface_ = nullptr;
-  std::vector<std::vector<std::uint8_t>> early_;     ///< work asked for before the plugin was attached
+  std::vector<std::vector<std::uint8_t>> early_;  ///< work asked for before the plugin was attached
   std::vector<std::vector<std::uint8_t>> answers_;
 };
 

@@ -31,7 +31,8 @@ bool has_property(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* po
 PortKind kind_of(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* port) {
   const bool in = port_is(world, plugin, port, LV2_CORE__InputPort);
   if (port_is(world, plugin, port, LV2_CORE__AudioPort)) return in ? PortKind::audio_in : PortKind::audio_out;
-  if (port_is(world, plugin, port, LV2_CORE__ControlPort)) return in ? PortKind::control_in : PortKind::control_out;
+  if (port_is(world, plugin, port, LV2_CORE__ControlPort))
+    return in ? PortKind::control_in : PortKind::control_out;
   if (port_is(world, plugin, port, LV2_CORE__CVPort)) return in ? PortKind::cv_in : PortKind::cv_out;
   if (port_is(world, plugin, port, LV2_ATOM__AtomPort)) return in ? PortKind::atom_in : PortKind::atom_out;
   return PortKind::unknown;
@@ -46,9 +47,16 @@ std::string unit_of(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* 
   }
   const std::string uri = lilv_node_as_uri(unit.get()), prefix = LV2_UNITS_PREFIX;
   const std::string name = uri.rfind(prefix, 0) == 0 ? uri.substr(prefix.size()) : "";
-  for (const auto& [key, text] : std::initializer_list<std::pair<const char*, const char*>>{
-           {"db", "dB"}, {"hz", "Hz"}, {"khz", "kHz"}, {"pc", "%"}, {"degree", "degrees"}, {"semitone12TET", "semitones"},
-           {"cent", "cents"}, {"coef", ""}, {"frame", "frames"}})
+  for (const auto& [key, text] :
+       std::initializer_list<std::pair<const char*, const char*>>{{"db", "dB"},
+                                                                  {"hz", "Hz"},
+                                                                  {"khz", "kHz"},
+                                                                  {"pc", "%"},
+                                                                  {"degree", "degrees"},
+                                                                  {"semitone12TET", "semitones"},
+                                                                  {"cent", "cents"},
+                                                                  {"coef", ""},
+                                                                  {"frame", "frames"}})
     if (name == key) return text;
   return name;
 }
@@ -67,11 +75,13 @@ std::vector<SettingChoice> choices_of(const LilvPlugin* plugin, const LilvPort* 
                        value_or(lilv_scale_point_get_value(point), 0)});
   }
   lilv_scale_points_free(points);
-  std::stable_sort(choices.begin(), choices.end(), [](const auto& a, const auto& b) { return a.value < b.value; });
+  std::stable_sort(choices.begin(), choices.end(),
+                   [](const auto& a, const auto& b) { return a.value < b.value; });
   return choices;
 }
 
-SettingInfo setting_of(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* port, double sample_rate_hz) {
+SettingInfo setting_of(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* port,
+                       double sample_rate_hz) {
   LilvNode *initial = nullptr, *low = nullptr, *high = nullptr;
   lilv_port_get_range(plugin, port, &initial, &low, &high);
   const Node hold_initial(initial), hold_low(low), hold_high(high);
@@ -89,8 +99,9 @@ SettingInfo setting_of(LilvWorld* world, const LilvPlugin* plugin, const LilvPor
   setting.minimum = value_or(low, setting.toggle ? 0 : -kNoRange) * scale;
   setting.maximum = value_or(high, setting.toggle ? 1 : kNoRange) * scale;
   const double nearest_to_zero = std::clamp(0.0, std::min(setting.minimum, setting.maximum), setting.maximum);
-  setting.default_value = initial != nullptr && std::isfinite(lilv_node_as_float(initial)) ? lilv_node_as_float(initial) * scale
-                                                                                          : nearest_to_zero;
+  setting.default_value = initial != nullptr && std::isfinite(lilv_node_as_float(initial))
+                              ? lilv_node_as_float(initial) * scale
+                              : nearest_to_zero;
   return setting;
 }
 
@@ -113,7 +124,12 @@ Plugin describe(LilvWorld* world, const LilvPlugin* lilv, const std::string& nam
   Plugin plugin;
   plugin.lilv = lilv;
   const Node title(lilv_plugin_get_name(lilv)), maker(lilv_plugin_get_author_name(lilv));
-  plugin.info = {name, title ? lilv_node_as_string(title.get()) : "", maker ? lilv_node_as_string(maker.get()) : "", 0, 0, {}};
+  plugin.info = {name,
+                 title ? lilv_node_as_string(title.get()) : "",
+                 maker ? lilv_node_as_string(maker.get()) : "",
+                 0,
+                 0,
+                 {}};
   plugin.required_features = features_of(lilv);
   const std::uint32_t count = lilv_plugin_get_num_ports(lilv);
   for (std::uint32_t i = 0; i < count; ++i) {
@@ -123,7 +139,8 @@ Plugin describe(LilvWorld* world, const LilvPlugin* lilv, const std::string& nam
     p.optional = has_property(world, lilv, port, LV2_CORE__connectionOptional);
     const bool side_chain = has_property(world, lilv, port, kSideChain);
     if (p.kind == PortKind::audio_in && !side_chain) ++plugin.info.input_count;
-    if (p.kind == PortKind::audio_in && side_chain) p.kind = PortKind::cv_in;  // fed with silence like a resting CV input
+    if (p.kind == PortKind::audio_in && side_chain)
+      p.kind = PortKind::cv_in;  // fed with silence like a resting CV input
     if (p.kind == PortKind::audio_out) ++plugin.info.output_count;
     if (p.kind == PortKind::control_in) {
       p.setting = plugin.info.settings.size();
@@ -141,11 +158,14 @@ std::string refusal(const Plugin& plugin, int block_frames) {
   if (plugin.info.input_count == 0) return "it has no audio input";
   if (plugin.info.output_count == 0) return "it has no audio output";
   if (plugin.info.input_count > 2 || plugin.info.output_count > 2)
-    return fmt::format("it has {} inputs and {} outputs; 1 or 2 of each can be hosted", plugin.info.input_count, plugin.info.output_count);
+    return fmt::format("it has {} inputs and {} outputs; 1 or 2 of each can be hosted",
+                       plugin.info.input_count, plugin.info.output_count);
   for (const Port& port : plugin.ports)
-    if (port.kind == PortKind::unknown && !port.optional) return "it has a port that carries neither audio, control values nor events";
+    if (port.kind == PortKind::unknown && !port.optional)
+      return "it has a port that carries neither audio, control values nor events";
   for (const std::string& feature : plugin.required_features)
-    if (!meets_feature(feature, block_frames)) return fmt::format("it requires {}, which is not provided", feature);
+    if (!meets_feature(feature, block_frames))
+      return fmt::format("it requires {}, which is not provided", feature);
   return "";
 }
 

@@ -27,16 +27,21 @@ struct FreeInstance {
 // One running copy of a plugin with everything its ports point at.
 class Instance {
  public:
-  Instance(const Plugin& plugin, UridMap& urids, const std::vector<double>& values, double sample_rate_hz, int block_frames)
-      : plugin_(plugin), block_frames_(block_frames), features_(urids, sample_rate_hz, block_frames), urids_(urids) {
+  Instance(const Plugin& plugin, UridMap& urids, const std::vector<double>& values, double sample_rate_hz,
+           int block_frames)
+      : plugin_(plugin),
+        block_frames_(block_frames),
+        features_(urids, sample_rate_hz, block_frames),
+        urids_(urids) {
     LilvInstance* raw = lilv_plugin_instantiate(plugin.lilv, sample_rate_hz, features_.array());
     if (raw == nullptr)
-      throw Error(ErrorCode::unit_failed, fmt::format("{} refused to start at {} Hz with blocks of {} frames", plugin.info.name,
-                                                      sample_rate_hz, block_frames));
+      throw Error(ErrorCode::unit_failed, fmt::format("{} refused to start at {} Hz with blocks of {} frames",
+                                                      plugin.info.name, sample_rate_hz, block_frames));
     lilv_.reset(raw);
     connect(values);
-    features_.worker().attach(lilv_instance_get_handle(raw), static_cast<const LV2_Worker_Interface*>(
-                                                                 lilv_instance_get_extension_data(raw, LV2_WORKER__interface)));
+    features_.worker().attach(lilv_instance_get_handle(raw),
+                              static_cast<const LV2_Worker_Interface*>(
+                                  lilv_instance_get_extension_data(raw, LV2_WORKER__interface)));
     lilv_instance_activate(raw);
   }
   Instance(const Instance&) = delete;
@@ -46,7 +51,8 @@ class Instance {
     std::size_t in = 0, out = 0;
     for (std::uint32_t i = 0; i < plugin_.ports.size(); ++i) {
       const PortKind kind = plugin_.ports[i].kind;
-      if (kind == PortKind::audio_in) lilv_instance_connect_port(lilv_.get(), i, const_cast<float*>(inputs[doubled ? 0 : in++]));
+      if (kind == PortKind::audio_in)
+        lilv_instance_connect_port(lilv_.get(), i, const_cast<float*>(inputs[doubled ? 0 : in++]));
       if (kind == PortKind::audio_out) lilv_instance_connect_port(lilv_.get(), i, outputs[out++]);
     }
     for (Events& events : events_) events.reset(urids_);
@@ -80,8 +86,12 @@ class Instance {
       const Port& port = plugin_.ports[i];
       void* place = nullptr;
       switch (port.kind) {
-        case PortKind::control_in: controls_[i] = static_cast<float>(values[*port.setting]); [[fallthrough]];
-        case PortKind::control_out: place = &controls_[i]; break;
+        case PortKind::control_in:
+          controls_[i] = static_cast<float>(values[*port.setting]);
+          [[fallthrough]];
+        case PortKind::control_out:
+          place = &controls_[i];
+          break;
         case PortKind::atom_in:
         case PortKind::atom_out:
           events_.push_back({port.kind == PortKind::atom_in});
@@ -97,7 +107,8 @@ class Instance {
           signals_[i].assign(static_cast<std::size_t>(block_frames_), port.resting);
           place = signals_[i].data();
           break;
-        case PortKind::unknown: break;
+        case PortKind::unknown:
+          break;
       }
       lilv_instance_connect_port(lilv_.get(), i, place);
     }
@@ -107,15 +118,16 @@ class Instance {
   int block_frames_;
   Features features_;
   UridMap& urids_;
-  std::vector<float> controls_;               ///< by port
-  std::vector<std::vector<float>> signals_;   ///< by port
+  std::vector<float> controls_;              ///< by port
+  std::vector<std::vector<float>> signals_;  ///< by port
   std::vector<Events> events_;
   std::unique_ptr<LilvInstance, FreeInstance> lilv_;  ///< last: goes before what its ports point at
 };
 
 class Lv2Unit : public Unit {
  public:
-  Lv2Unit(World world, Plugin plugin, const UnitSpec& spec) : world_(std::move(world)), plugin_(std::move(plugin)) {
+  Lv2Unit(World world, Plugin plugin, const UnitSpec& spec)
+      : world_(std::move(world)), plugin_(std::move(plugin)) {
     values_ = setting_values(plugin_.info.name, plugin_.info.settings, spec);
   }
 
@@ -123,31 +135,39 @@ class Lv2Unit : public Unit {
 
   void prepare(double sample_rate_hz, int channel_count, int block_frames) override {
     const std::string why = refusal(plugin_, block_frames);
-    if (!why.empty()) throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be hosted: {}", plugin_.info.name, why));
+    if (!why.empty())
+      throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be hosted: {}", plugin_.info.name, why));
     fit_ = fit_channels(plugin_.info, channel_count);
     require_loadable();
     instances_.clear();
     for (int i = 0; i < fit_.count; ++i)
-      instances_.push_back(std::make_unique<Instance>(plugin_, urids_, values_, sample_rate_hz, block_frames));
+      instances_.push_back(
+          std::make_unique<Instance>(plugin_, urids_, values_, sample_rate_hz, block_frames));
   }
 
   int output_channel_count() const noexcept override { return fit_.outputs; }
 
   void run(const float* const* inputs, float* const* outputs) override {
-    for (std::size_t i = 0; i < instances_.size(); ++i) instances_[i]->run(inputs + i, outputs + i, fit_.doubled);
+    for (std::size_t i = 0; i < instances_.size(); ++i)
+      instances_[i]->run(inputs + i, outputs + i, fit_.doubled);
   }
 
-  std::int64_t latency_frames() const noexcept override { return instances_.empty() ? 0 : instances_.front()->latency_frames(); }
+  std::int64_t latency_frames() const noexcept override {
+    return instances_.empty() ? 0 : instances_.front()->latency_frames();
+  }
 
  private:
   // lilv says on standard error why a binary does not load; this way it stands in the exception.
   void require_loadable() const {
     const LilvNode* library = lilv_plugin_get_library_uri(plugin_.lilv);
-    const std::unique_ptr<char, void (*)(void*)> path(library ? lilv_file_uri_parse(lilv_node_as_uri(library), nullptr) : nullptr, lilv_free);
-    if (!path) throw Error(ErrorCode::unit_failed, fmt::format("{} names no binary in its bundle", plugin_.info.name));
+    const std::unique_ptr<char, void (*)(void*)> path(
+        library ? lilv_file_uri_parse(lilv_node_as_uri(library), nullptr) : nullptr, lilv_free);
+    if (!path)
+      throw Error(ErrorCode::unit_failed, fmt::format("{} names no binary in its bundle", plugin_.info.name));
     void* loaded = dlopen(path.get(), RTLD_NOW | RTLD_LOCAL);
     if (loaded == nullptr)
-      throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be loaded: {}", plugin_.info.name, dlerror()));
+      throw Error(ErrorCode::unit_failed,
+                  fmt::format("{} cannot be loaded: {}", plugin_.info.name, dlerror()));
     dlclose(loaded);
   }
 
@@ -205,7 +225,9 @@ const LilvPlugin* by_bundle(LilvWorld* world, const std::string& name) {
     folder = name.substr(0, colon);
     wanted = name.substr(colon + 1);
   }
-  if (!is_bundle(folder)) throw unknown(fmt::format("lv2:{}: {} is no LV2 bundle (it holds no manifest.ttl)", name, folder.string()));
+  if (!is_bundle(folder))
+    throw unknown(
+        fmt::format("lv2:{}: {} is no LV2 bundle (it holds no manifest.ttl)", name, folder.string()));
   load_bundle(world, folder);
   const auto plugins = all_plugins(world);
   if (plugins.empty()) throw unknown(fmt::format("lv2:{}: the bundle describes no plugin", name));
@@ -217,13 +239,16 @@ const LilvPlugin* by_bundle(LilvWorld* world, const std::string& name) {
     names.push_back(last_segment(uri));
   }
   if (wanted.empty())
-    throw unknown(fmt::format("lv2:{}: the bundle holds {} plugins; name one, for example lv2:{}:{}", name, names.size(), name, names.front()));
-  throw unknown(fmt::format("lv2:{}: the bundle has no plugin '{}'{}", name, wanted, name_hint(wanted, names)));
+    throw unknown(fmt::format("lv2:{}: the bundle holds {} plugins; name one, for example lv2:{}:{}", name,
+                              names.size(), name, names.front()));
+  throw unknown(
+      fmt::format("lv2:{}: the bundle has no plugin '{}'{}", name, wanted, name_hint(wanted, names)));
 }
 
 const LilvPlugin* by_name(LilvWorld* world, const std::string& name, const UnitSearch& search) {
   std::error_code ignored;
-  const bool path = fs::is_directory(name, ignored) || fs::is_directory(name.substr(0, name.find(':')), ignored) || name[0] == '/' ||
+  const bool path = fs::is_directory(name, ignored) ||
+                    fs::is_directory(name.substr(0, name.find(':')), ignored) || name[0] == '/' ||
                     name[0] == '.';
   if (path) return by_bundle(world, name);
   load_own_bundles(world, search);
@@ -232,7 +257,8 @@ const LilvPlugin* by_name(LilvWorld* world, const std::string& name, const UnitS
   if (const LilvPlugin* installed = by_uri(world, name)) return installed;
   std::vector<std::string> uris;
   for (const LilvPlugin* plugin : all_plugins(world)) uris.push_back(uri_of(plugin));
-  throw unknown(fmt::format("there is no LV2 plugin '{}'{}; 'wavicon units' lists what is there", name, name_hint(name, uris)));
+  throw unknown(fmt::format("there is no LV2 plugin '{}'{}; 'wavicon units' lists what is there", name,
+                            name_hint(name, uris)));
 }
 
 }  // namespace

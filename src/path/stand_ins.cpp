@@ -13,8 +13,14 @@ UnitInfo tern_info() {
   info.settings = {
       {.symbol = "drive", .name = "Drive", .unit = "dB", .minimum = 0, .maximum = 36},
       {.symbol = "asymmetry", .name = "Asymmetry", .minimum = 0, .maximum = 1},
-      {.symbol = "oversampling", .name = "Oversampling", .minimum = 1, .maximum = 16, .default_value = 1, .integer = true,
-       .choices_only = true, .choices = {{"1", 1}, {"2", 2}, {"4", 4}, {"8", 8}, {"16", 16}}},
+      {.symbol = "oversampling",
+       .name = "Oversampling",
+       .minimum = 1,
+       .maximum = 16,
+       .default_value = 1,
+       .integer = true,
+       .choices_only = true,
+       .choices = {{"1", 1}, {"2", 2}, {"4", 4}, {"8", 8}, {"16", 16}}},
       {.symbol = "output", .name = "Output trim", .unit = "dB", .minimum = -24, .maximum = 24},
   };
   return info;
@@ -24,9 +30,8 @@ class SimulatedTern : public Unit {
  public:
   explicit SimulatedTern(const UnitSpec& spec) : info_(tern_info()) {
     const auto values = setting_values(info_.name, info_.settings, spec);
-    // Through float, as a plugin's controls are: the plugin and the stand-in give the same samples.
-    auto control = [&](std::size_t i) { return static_cast<double>(static_cast<float>(values[i])); };
-    settings_ = {control(0), control(1), static_cast<int>(values[2]), control(3)};
+    settings_ = {static_cast<float>(values[0]), static_cast<float>(values[1]), static_cast<int>(values[2]),
+                 static_cast<float>(values[3])};
   }
 
   const UnitInfo& info() const noexcept override { return info_; }
@@ -38,7 +43,9 @@ class SimulatedTern : public Unit {
   void run(const float* const* inputs, float* const* outputs) override {
     for (std::size_t c = 0; c < channels_.size(); ++c) channels_[c].run(inputs[c], outputs[c], block_frames_);
   }
-  std::int64_t latency_frames() const noexcept override { return channels_.empty() ? 0 : channels_[0].latency_frames(); }
+  std::int64_t latency_frames() const noexcept override {
+    return channels_.empty() ? 0 : channels_[0].latency_frames();
+  }
 
  private:
   UnitInfo info_;
@@ -51,7 +58,8 @@ class SimulatedTern : public Unit {
 
 std::unique_ptr<Unit> open_stand_in(const UnitSpec& spec) {
   if (spec.name == "tern") return std::make_unique<SimulatedTern>(spec);
-  throw Error(ErrorCode::bad_argument, fmt::format("there is no stand-in '{}'{}", spec.name, name_hint(spec.name, {"tern"})));
+  throw Error(ErrorCode::bad_argument,
+              fmt::format("there is no stand-in '{}'{}", spec.name, name_hint(spec.name, {"tern"})));
 }
 
 std::vector<UnitListing> list_stand_ins() {

@@ -10,11 +10,11 @@
 namespace wavicon::stand_in {
 namespace {
 
-constexpr double kKneeDb = 12;           // drive at which full scale drives the curve by 1
-constexpr double kBiasKept = 0.01;       // of arctan(asymmetry) stays as DC
-constexpr int kHalfLength = 64;          // of each filter, in frames of the signal's rate
-constexpr double kFilterBeta = 10.06;    // 100 dB
-constexpr double kCutoff = 0.475;        // of the signal's rate; 6 dB down here
+constexpr double kKneeDb = 12;         // drive at which full scale drives the curve by 1
+constexpr double kBiasKept = 0.01;     // of arctan(asymmetry) stays as DC
+constexpr int kHalfLength = 64;        // of each filter, in frames of the signal's rate
+constexpr double kFilterBeta = 10.06;  // 100 dB
+constexpr double kCutoff = 0.475;      // of the signal's rate; 6 dB down here
 
 // Fixed order of additions in four lanes: the same bits from every compiler.
 double dot(const double* a, const double* b, std::size_t length) noexcept {
@@ -45,6 +45,7 @@ void Tern::set(const TernSettings& settings) {
   settings_ = settings;
   if (rebuilt) build_filter();
   const double a = settings.asymmetry;
+  bias_ = a;
   gain_ = ratio_from_db(settings.drive_db - kKneeDb);
   bias_out_ = (1.0 - kBiasKept) * arctangent(a);
   scale_ = (1.0 + a * a) / gain_ * ratio_from_db(settings.output_db);
@@ -63,23 +64,26 @@ void Tern::build_filter() {
   down_.resize(length);
   for (std::size_t i = 0; i < length; ++i) {
     const double cycles = (static_cast<double>(i) - centre) * kCutoff / static_cast<double>(factor);
-    const double sinc = cycles == 0 ? 1.0 : sine(phase_from_cycles(cycles)) / (2.0 * std::numbers::pi * cycles);
+    const double sinc =
+        cycles == 0 ? 1.0 : sine(phase_from_cycles(cycles)) / (2.0 * std::numbers::pi * cycles);
     down_[i] = sinc * window[i];
     sum += down_[i];
   }
   for (double& tap : down_) tap /= sum;
-  for (std::size_t i = 0; i < length; ++i) up_phases_[i % factor].push_back(static_cast<double>(factor) * down_[i]);
+  for (std::size_t i = 0; i < length; ++i)
+    up_phases_[i % factor].push_back(static_cast<double>(factor) * down_[i]);
   high_history_.assign(2 * length, 0.0);
   in_at_ = high_at_ = 0;
 }
 
-double Tern::shape(double x) const noexcept { return (arctangent(gain_ * x + settings_.asymmetry) - bias_out_) * scale_; }
+double Tern::shape(double x) const noexcept { return (arctangent(gain_ * x + bias_) - bias_out_) * scale_; }
 
 double Tern::oversampled(double x) noexcept {
   push(in_history_, in_at_, x);
   double out = 0;
   for (std::size_t phase = 0; phase < up_phases_.size(); ++phase) {
-    push(high_history_, high_at_, shape(dot(up_phases_[phase].data(), in_history_.data() + in_at_, up_phases_[phase].size())));
+    push(high_history_, high_at_,
+         shape(dot(up_phases_[phase].data(), in_history_.data() + in_at_, up_phases_[phase].size())));
     // The first of the new samples completes an output at exactly twice the half length.
     if (phase == 0) out = dot(down_.data(), high_history_.data() + high_at_, down_.size());
   }
@@ -93,6 +97,8 @@ void Tern::run(const float* in, float* out, int frames) noexcept {
     for (int n = 0; n < frames; ++n) out[n] = static_cast<float>(oversampled(in[n]));
 }
 
-std::int64_t Tern::latency_frames() const noexcept { return settings_.oversampling == 1 ? 0 : 2 * kHalfLength; }
+std::int64_t Tern::latency_frames() const noexcept {
+  return settings_.oversampling == 1 ? 0 : 2 * kHalfLength;
+}
 
 }  // namespace wavicon::stand_in

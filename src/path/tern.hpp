@@ -1,31 +1,35 @@
 #pragma once
-// Tern, the stand-in for a channel strip: its arithmetic, used by the simulated unit and by the LV2 plugin alike.
+// Tern, the stand-in for a channel strip: its arithmetic, used by the simulated unit and by the LV2 plugin
+// alike.
 //
 //   y = (arctan(g·x + a) - 0.99·arctan(a))·(1 + a²)/g · output,   g = 10^((drive - 12 dB)/20), a = asymmetry
 //
-// Small signals pass at unity gain. The hundredth of arctan(a) that stays is the slight DC error of an asymmetric stage. For a = 0 and a
-// sine of peak A the harmonics are known in closed form: order k (odd) has 2·r^k/(k·g), r = (sqrt(1+(gA)²) - 1)/(gA).
+// Small signals pass at unity gain. The hundredth of arctan(a) that stays is the slight DC error of an
+// asymmetric stage. For a = 0 and a sine of peak A the harmonics are known in closed form: order k (odd) has
+// 2·r^k/(k·g), r = (sqrt(1+(gA)²) - 1)/(gA).
 
 #include <cstdint>
 #include <vector>
 
 namespace wavicon::stand_in {
 
+/// Floats, as a plugin's controls are: the plugin and the stand-in compute with the same numbers.
 struct TernSettings {
-  double drive_db = 0;     ///< 0 … 36
-  double asymmetry = 0;    ///< 0 … 1
-  int oversampling = 1;    ///< 1, 2, 4, 8, 16
-  double output_db = 0;    ///< -24 … +24
+  float drive_db = 0;    ///< 0 … 36
+  float asymmetry = 0;   ///< 0 … 1
+  int oversampling = 1;  ///< 1, 2, 4, 8, 16
+  float output_db = 0;   ///< -24 … +24
 };
 
-/// One channel of Tern. Oversampling runs through linear-phase filters (Kaiser window, 100 dB) that pass up to 0.45 of the rate
-/// within 0.001 dB and stop from half the rate on.
+/// One channel of Tern. Oversampling runs through linear-phase filters (Kaiser window, 100 dB) that pass up
+/// to 0.45 of the rate within 0.001 dB and stop from half the rate on.
 class Tern {
  public:
   /// Allocates. `settings` hold from the first sample on.
   explicit Tern(const TernSettings& settings);
 
-  /// New settings; allocates nothing unless the oversampling changes. A change of oversampling starts from silence.
+  /// New settings; allocates nothing unless the oversampling changes. A change of oversampling starts from
+  /// silence.
   void set(const TernSettings& settings);
 
   /// Does not allocate or lock.
@@ -40,12 +44,13 @@ class Tern {
   [[nodiscard]] double oversampled(double x) noexcept;
 
   TernSettings settings_;
+  double bias_ = 0;
   double gain_ = 1;
   double bias_out_ = 0;
   double scale_ = 1;
   std::vector<std::vector<double>> up_phases_;  ///< one filter per phase, latest sample first
   std::vector<double> down_;
-  std::vector<double> in_history_;    ///< twice its length, so that a run of it is always contiguous
+  std::vector<double> in_history_;  ///< twice its length, so that a run of it is always contiguous
   std::vector<double> high_history_;
   std::size_t in_at_ = 0;
   std::size_t high_at_ = 0;

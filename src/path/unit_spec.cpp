@@ -31,8 +31,9 @@ std::string allowed(const SettingInfo& setting) {
     text += (text.empty() ? "" : ", ") + number + (choice.label == number ? "" : " (" + choice.label + ")");
   }
   if (setting.choices_only) return "one of " + text;
-  const std::string range = fmt::format("{}{} to {}{}", setting.integer ? "a whole number from " : "", number_text(setting.minimum),
-                                        number_text(setting.maximum), setting.unit.empty() ? "" : " " + setting.unit);
+  const std::string range =
+      fmt::format("{}{} to {}{}", setting.integer ? "a whole number from " : "", number_text(setting.minimum),
+                  number_text(setting.maximum), setting.unit.empty() ? "" : " " + setting.unit);
   return setting.toggle ? "0 or 1" : range;
 }
 
@@ -40,9 +41,10 @@ std::string allowed(const SettingInfo& setting) {
 
 UnitSpec parse_unit(const std::string& text) {
   const auto fail = [&](const std::string& why) {
-    return argument_error(fmt::format("unit '{}': {}; a unit is written SCHEME:NAME?setting=value&setting=value, for example "
-                                      "sim:tern?drive=12&oversampling=4",
-                                      text, why));
+    return argument_error(
+        fmt::format("unit '{}': {}; a unit is written SCHEME:NAME?setting=value&setting=value, for example "
+                    "sim:tern?drive=12&oversampling=4",
+                    text, why));
   };
   const auto colon = text.find(':');
   if (colon == std::string::npos || colon == 0) throw fail("there is no scheme");
@@ -68,18 +70,22 @@ double parse_setting(const std::string& unit, const SettingInfo& setting, const 
   if (labelled != setting.choices.end()) return labelled->value;
   char* end = nullptr;
   double value = std::strtod(text.c_str(), &end);
-  bool good = end != text.c_str() && *end == '\0' && std::isfinite(value) && value >= setting.minimum && value <= setting.maximum;
+  bool good = end != text.c_str() && *end == '\0' && std::isfinite(value) && value >= setting.minimum &&
+              value <= setting.maximum;
   if (setting.toggle) good = good && (value == 0 || value == 1);
   if (setting.integer) good = good && value == std::floor(value);
   if (setting.choices_only)
-    good = good && std::any_of(setting.choices.begin(), setting.choices.end(),
-                               [&](const SettingChoice& choice) { return std::abs(choice.value - value) < 1e-6; });
+    good = good &&
+           std::any_of(setting.choices.begin(), setting.choices.end(),
+                       [&](const SettingChoice& choice) { return std::abs(choice.value - value) < 1e-6; });
   if (!good)
-    throw argument_error(fmt::format("{}: setting {}={} is not allowed; it takes {}", unit, setting.symbol, text, allowed(setting)));
+    throw argument_error(fmt::format("{}: setting {}={} is not allowed; it takes {}", unit, setting.symbol,
+                                     text, allowed(setting)));
   return value;
 }
 
-std::vector<double> setting_values(const std::string& unit, const std::vector<SettingInfo>& infos, const UnitSpec& spec) {
+std::vector<double> setting_values(const std::string& unit, const std::vector<SettingInfo>& infos,
+                                   const UnitSpec& spec) {
   std::vector<double> values;
   std::vector<std::string> symbols;
   for (const SettingInfo& info : infos) {

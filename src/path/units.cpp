@@ -12,9 +12,11 @@ Instances fit_channels(const UnitInfo& info, int channel_count) {
   if (info.input_count == channel_count) return {1, false, info.output_count};
   if (info.input_count == 1 && info.output_count == 1) return {channel_count, false, channel_count};
   if (info.input_count == 2 && channel_count == 1) return {1, true, info.output_count};
-  throw Error(ErrorCode::bad_argument,
-              fmt::format("{} takes {} channel{} and gives {}; the signal has {}: make a stimulus with --channels {}", info.name,
-                          info.input_count, info.input_count == 1 ? "" : "s", info.output_count, channel_count, info.input_count));
+  throw Error(
+      ErrorCode::bad_argument,
+      fmt::format("{} takes {} channel{} and gives {}; the signal has {}: make a stimulus with --channels {}",
+                  info.name, info.input_count, info.input_count == 1 ? "" : "s", info.output_count,
+                  channel_count, info.input_count));
 }
 
 #if !WAVICON_LV2
@@ -30,7 +32,8 @@ std::unique_ptr<Unit> open_unit(const UnitSpec& spec, const UnitSearch& search) 
   if (spec.scheme == "sim") return path_detail::open_stand_in(spec);
   if (spec.scheme == "lv2") return path_detail::open_lv2(spec, search);
   throw Error(ErrorCode::bad_argument,
-              fmt::format("unit '{}:{}': unknown scheme '{}'{}", spec.scheme, spec.name, spec.scheme, name_hint(spec.scheme, {"sim", "lv2"})));
+              fmt::format("unit '{}:{}': unknown scheme '{}'{}", spec.scheme, spec.name, spec.scheme,
+                          name_hint(spec.scheme, {"sim", "lv2"})));
 }
 
 std::vector<UnitListing> list_units(const UnitSearch& search) {

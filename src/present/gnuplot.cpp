@@ -20,15 +20,19 @@ namespace fs = std::filesystem;
 // A file for the script, gone when this goes.
 class ScriptFile {
  public:
-  explicit ScriptFile(const std::string& text) : path_((fs::temp_directory_path() / "wavicon-plot-XXXXXX").string()) {
+  explicit ScriptFile(const std::string& text)
+      : path_((fs::temp_directory_path() / "wavicon-plot-XXXXXX").string()) {
     const int descriptor = mkstemp(path_.data());
-    if (descriptor < 0) throw Error(ErrorCode::bad_output, "no temporary file can be made for the plot in " + fs::temp_directory_path().string());
+    if (descriptor < 0)
+      throw Error(ErrorCode::bad_output,
+                  "no temporary file can be made for the plot in " + fs::temp_directory_path().string());
     std::FILE* file = fdopen(descriptor, "w");
     const bool written = std::fwrite(text.data(), 1, text.size(), file) == text.size();
     const bool closed = std::fclose(file) == 0;
     if (!written || !closed) {
       fs::remove(path_);
-      throw Error(ErrorCode::bad_output, "the temporary file for the plot cannot be written: is the disk full?");
+      throw Error(ErrorCode::bad_output,
+                  "the temporary file for the plot cannot be written: is the disk full?");
     }
   }
   ~ScriptFile() {
@@ -53,11 +57,14 @@ std::string literal(const std::string& text) {
 
 std::string preamble(const PlotOptions& options) {
   const bool png = options.format == PlotFormat::png;
-  std::string text = fmt::format("set terminal {} size {},{} noenhanced background rgb '{}' font 'DejaVu Sans,{}'{}\n",
-                                 png ? "pngcairo" : "svg", options.width_px, options.height_px, kPaper, 12, png ? "" : " dynamic");
+  std::string text = fmt::format(
+      "set terminal {} size {},{} noenhanced background rgb '{}' font 'DejaVu Sans,{}'{}\n",
+      png ? "pngcairo" : "svg", options.width_px, options.height_px, kPaper, 12, png ? "" : " dynamic");
   text += "set encoding utf8\nset samples 2\n";
-  text += fmt::format("set border 3 lc rgb '{}' lw 1\nset tics nomirror out scale 0.6 textcolor rgb '{}'\n", kInk, kInk);
-  text += fmt::format("set grid xtics ytics lc rgb '{}' lw 1 lt 1\nset key textcolor rgb '{}'\n", kGrid, kInk);
+  text += fmt::format("set border 3 lc rgb '{}' lw 1\nset tics nomirror out scale 0.6 textcolor rgb '{}'\n",
+                      kInk, kInk);
+  text +=
+      fmt::format("set grid xtics ytics lc rgb '{}' lw 1 lt 1\nset key textcolor rgb '{}'\n", kGrid, kInk);
   return text;
 }
 
@@ -81,16 +88,20 @@ std::string frequency_axis(double low_hz, double high_hz) {
 
 std::string run_gnuplot(const std::string& script) {
   if (std::system("command -v gnuplot >/dev/null 2>&1") != 0)
-    throw Error(ErrorCode::bad_output, "plots are drawn by gnuplot, which is not installed (Debian package gnuplot-nox)");
+    throw Error(ErrorCode::bad_output,
+                "plots are drawn by gnuplot, which is not installed (Debian package gnuplot-nox)");
   const ScriptFile file(script);
   std::FILE* pipe = popen(("gnuplot '" + file.path() + "' 2>/dev/null").c_str(), "r");
   if (pipe == nullptr) throw Error(ErrorCode::bad_output, "gnuplot cannot be started");
   std::string output;
   std::array<char, 65536> block{};
-  for (std::size_t got; (got = std::fread(block.data(), 1, block.size(), pipe)) > 0;) output.append(block.data(), got);
+  for (std::size_t got; (got = std::fread(block.data(), 1, block.size(), pipe)) > 0;)
+    output.append(block.data(), got);
   const int status = pclose(pipe);
   if (status != 0 || output.empty())
-    throw Error(ErrorCode::bad_output, fmt::format("gnuplot failed (status {}): is its cairo terminal installed?", WEXITSTATUS(status)));
+    throw Error(
+        ErrorCode::bad_output,
+        fmt::format("gnuplot failed (status {}): is its cairo terminal installed?", WEXITSTATUS(status)));
   return output;
 }
 

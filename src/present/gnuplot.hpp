@@ -9,12 +9,14 @@
 
 namespace wavicon::present_detail {
 
-// Paper, ink and four marks that stay apart in grey and for colour-blind eyes: dark, middle, light, and one warm accent.
+// Paper, ink and four marks that stay apart in grey and for colour-blind eyes: dark, middle, light, and one
+// warm accent.
 inline constexpr const char* kPaper = "#fbfaf7";
 inline constexpr const char* kInk = "#2b2b28";
 inline constexpr const char* kGrid = "#dcd8cf";
 inline constexpr const char* kMain = "#14506b";
 inline constexpr const char* kQuiet = "#b3a894";
+inline constexpr const char* kMuted = "#6f675a";
 inline constexpr const char* kAccent = "#b4431c";
 
 /// A gnuplot string that is taken as it is.
@@ -22,7 +24,8 @@ inline constexpr const char* kAccent = "#b4431c";
 /// Terminal, colours and fonts.
 [[nodiscard]] std::string preamble(const PlotOptions& options);
 /// A named block of numbers, one pair per line.
-[[nodiscard]] std::string data_block(const std::string& name, const std::vector<std::pair<double, double>>& points);
+[[nodiscard]] std::string data_block(const std::string& name,
+                                     const std::vector<std::pair<double, double>>& points);
 /// Log frequency axis from `low_hz` to `high_hz` with the ticks that a studio is used to: 20, 50, 100 … 20k.
 [[nodiscard]] std::string frequency_axis(double low_hz, double high_hz);
 /// Runs a script; what it writes to standard output. @throws Error bad_output with gnuplot's own words.

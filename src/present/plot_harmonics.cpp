@@ -14,7 +14,7 @@ namespace {
 using namespace present_detail;
 
 constexpr std::size_t kMostPanels = 4;
-constexpr double kLowestHz = 10;
+constexpr double kLowestHz = 15;
 
 std::vector<std::pair<double, double>> points_of(const Curve& curve) {
   std::vector<std::pair<double, double>> points;
@@ -34,17 +34,20 @@ double real_condition(const Reading& reading, const std::string& name) {
 }
 
 std::string minus(std::string text) {
-  for (std::size_t at = 0; (at = text.find('-', at)) != std::string::npos; at += 3) text.replace(at, 1, "\u2212");
+  for (std::size_t at = 0; (at = text.find('-', at)) != std::string::npos; at += 3)
+    text.replace(at, 1, "\u2212");
   return text;
 }
 
 // One number above each order that was read; orders that are only bounded get a quiet mark at the bound.
-std::string order_marks(const Sheet& sheet, std::optional<int> channel, double fundamental_hz, double level_dbfs, int panel) {
+std::string order_marks(const Sheet& sheet, std::optional<int> channel, double fundamental_hz,
+                        double level_dbfs, int panel) {
   std::vector<std::pair<double, double>> read = {{fundamental_hz, level_dbfs}}, bounded;
   std::string text;
   auto label = [&](double hz, double dbfs, int order, const char* colour) {
-    text += fmt::format("set label {} at {:.8g},{:.6g} center offset 0,0.9 front textcolor rgb '{}' font ',11'\n",
-                        literal(std::to_string(order)), hz, dbfs, colour);
+    text +=
+        fmt::format("set label {} at {:.8g},{:.6g} center offset 0,0.9 front textcolor rgb '{}' font ',11'\n",
+                    literal(std::to_string(order)), hz, dbfs, colour);
   };
   label(fundamental_hz, level_dbfs, 1, kAccent);
   for (const Reading& r : sheet.readings) {
@@ -52,14 +55,14 @@ std::string order_marks(const Sheet& sheet, std::optional<int> channel, double f
     if (r.channel != channel || !r.value || std::sscanf(r.name.c_str(), "h%d_dbc", &order) != 1) continue;
     const std::pair<double, double> at{real_condition(r, "at_hz"), level_dbfs + *r.value};
     (r.bound ? bounded : read).push_back(at);
-    label(at.first, at.second, order, r.bound ? kQuiet : kAccent);
+    label(at.first, at.second, order, r.bound ? kMuted : kAccent);
   }
   text += data_block(fmt::format("read{}", panel), read);
   if (bounded.empty()) bounded.emplace_back(NAN, NAN);
   return text + data_block(fmt::format("bounded{}", panel), bounded);
 }
 
-std::string panel_script(const Sheet& sheet, const Curve& spectrum, int panel, bool last, std::size_t panel_count) {
+std::string panel_script(const Sheet& sheet, const Curve& spectrum, int panel, bool last) {
   const auto channel = spectrum.channel;
   const Reading* hz = find_reading(sheet, "fundamental_hz", channel);
   const Reading* dbfs = find_reading(sheet, "fundamental_dbfs", channel);
@@ -69,44 +72,55 @@ std::string panel_script(const Sheet& sheet, const Curve& spectrum, int panel, b
   for (const Curve* curve : {&spectrum, floor})
     if (curve != nullptr && !curve->y.empty()) {
       auto sorted = curve->y;
-      std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 20), sorted.end());
-      lowest = std::min(lowest, sorted[sorted.size() / 20]);
+      std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 5),
+                       sorted.end());
+      lowest = std::min(lowest, sorted[sorted.size() / 5]);
     }
   lowest = std::max(-380.0, 20 * std::floor((lowest - 6) / 20));
   const double highest = std::max(0.0, 20 * std::ceil(*dbfs->value / 20)) + 10;
 
-  std::string title = sheet.capture.file.empty() ? "capture" : sheet.capture.file;
-  if (sheet.capture.channels > 1 && channel) title += fmt::format(", channel {}", *channel + 1);
+  std::string subject = sheet.capture.file.empty() ? "capture" : sheet.capture.file;
+  if (sheet.capture.channels > 1 && channel) subject += fmt::format(", channel {}", *channel + 1);
+  std::string title;
   for (const Finding& finding : sheet.findings)
-    if (finding.channel == channel) {
-      title += "   " + finding.text;
-      break;
-    }
+    if (finding.channel == channel && title.empty()) title = finding.text;
   std::string text = "unset label\n" + order_marks(sheet, channel, *hz->value, *dbfs->value, panel);
   text += data_block(fmt::format("spectrum{}", panel), points_of(spectrum));
   if (floor != nullptr) text += data_block(fmt::format("floor{}", panel), points_of(*floor));
-  text += fmt::format("set title {} font ',13' textcolor rgb '{}' offset 0,0.4\n", literal(minus(title)), kInk);
+  text +=
+      fmt::format("set title {} font ',13' textcolor rgb '{}' offset 0,0.4\n", literal(minus(title)), kInk);
+  text += fmt::format("set label {} at graph 0,1 left offset 0,3.3 font ',11' textcolor rgb '{}'\n",
+                      literal(subject), kMuted);
   text += frequency_axis(kLowestHz, high_hz);
-  text += fmt::format("set yrange [{}:{}]\nset ytics 20\nset ylabel 'level of a sine, dBFS'\n", lowest, highest);
+  text +=
+      fmt::format("set yrange [{}:{}]\nset ytics 20\nset ylabel 'level of a sine, dBFS'\n", lowest, highest);
   const auto window_s = real_condition(*hz, "window_s"), duration_s = real_condition(*hz, "duration_s");
   const ConditionValue* window = find_condition(*hz, "window");
   const bool lines = window != nullptr && std::get<std::string>(*window).rfind("Kaiser", 0) == 0;
   if (last)
-    text += fmt::format("set xlabel {} textcolor rgb '{}'\n",
-                        literal(fmt::format("frequency, Hz      ({:g} Hz sample rate, {:.4g} s, {} {}, floor of {})", sheet.capture.sample_rate_hz,
-                                           duration_s, std::isnan(window_s) ? "window" : fmt::format("{:.3g} s windows", window_s),
-                                           std::get<std::string>(*window), sheet.capture.format)),
-                        kInk);
+    text += fmt::format(
+        "set xlabel {} textcolor rgb '{}'\n",
+        literal(fmt::format(
+            "frequency, Hz      ({:g} Hz sample rate, {:.4g} s, {} {}; own floor: a clean tone as {})",
+            sheet.capture.sample_rate_hz, duration_s,
+            std::isnan(window_s) ? "window" : fmt::format("{:.3g} s windows", window_s),
+            std::get<std::string>(*window), sheet.capture.format)),
+        kInk);
   else
     text += "unset xlabel\n";
-  text += fmt::format("set key {} horizontal samplen 2 spacing 1.1\n", panel_count == 1 ? "at graph 0.99,0.985 right top" : "top right");
+  text += "set key tmargin right horizontal samplen 2\n";
   text += "plot ";
   const char* style = lines ? "lines" : "impulses";
   if (floor != nullptr)
-    text += fmt::format("$floor{} using 1:2 with {} lc rgb '{}' lw 1 title 'own floor: a clean tone, same format', ", panel, style, kQuiet);
-  text += fmt::format("$spectrum{} using 1:2 with {} lc rgb '{}' lw 1.3 title 'capture', ", panel, style, kMain);
-  text += fmt::format("$bounded{} using 1:2 with points pt 6 ps 1 lc rgb '{}' title 'at most this', ", panel, kQuiet);
-  text += fmt::format("$read{} using 1:2 with points pt 7 ps 0.9 lc rgb '{}' title 'order'\n", panel, kAccent);
+    text +=
+        fmt::format("$floor{} using 1:2 with {} lc rgb '{}' lw 1 title 'own floor', ", panel, style, kQuiet);
+  text +=
+      fmt::format("$spectrum{} using 1:2 with {} lc rgb '{}' lw 1.3 title 'capture', ", panel, style, kMain);
+  text +=
+      fmt::format("$bounded{} using 1:2 with points pt 6 ps 1.2 lw 1.5 lc rgb '{}' title 'at most this', ",
+                  panel, kMuted);
+  text +=
+      fmt::format("$read{} using 1:2 with points pt 7 ps 0.9 lc rgb '{}' title 'order'\n", panel, kAccent);
   return text;
 }
 
@@ -120,7 +134,7 @@ std::string draw_harmonics(const Sheet& sheet, const PlotOptions& options) {
   std::string script = preamble(options);
   if (spectra.size() > 1) script += fmt::format("set multiplot layout {},1\n", spectra.size());
   for (std::size_t i = 0; i < spectra.size(); ++i)
-    script += panel_script(sheet, *spectra[i], static_cast<int>(i), i + 1 == spectra.size(), spectra.size());
+    script += panel_script(sheet, *spectra[i], static_cast<int>(i), i + 1 == spectra.size());
   if (spectra.size() > 1) script += "unset multiplot\n";
   return run_gnuplot(script);
 }

@@ -10,7 +10,8 @@ namespace {
 
 // Code points that start a letter: bytes of UTF-8 that are no continuation.
 std::size_t width(const std::string& text) {
-  return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+  return static_cast<std::size_t>(
+      std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xC0) != 0x80; }));
 }
 
 std::string number_text(double value, const std::string& unit) {
@@ -22,7 +23,8 @@ std::string number_text(double value, const std::string& unit) {
 }
 
 std::string frequency_text(double hz) {
-  return std::abs(hz) >= 10000 && std::fmod(hz, 100) == 0 ? fmt::format("{:g} kHz", hz / 1000) : fmt::format("{:.7g} Hz", hz);
+  return std::abs(hz) >= 10000 && std::fmod(hz, 100) == 0 ? fmt::format("{:g} kHz", hz / 1000)
+                                                          : fmt::format("{:.7g} Hz", hz);
 }
 
 // [2, 3, 4] as "H2 to H4", [2, 4] as "H2, H4".
@@ -41,7 +43,8 @@ std::string plain(const ConditionValue& value) {
   if (const auto* whole = std::get_if<std::int64_t>(&value)) return std::to_string(*whole);
   if (const auto* yes = std::get_if<bool>(&value)) return *yes ? "yes" : "no";
   std::string text;
-  for (const double item : std::get<std::vector<double>>(value)) text += fmt::format("{}{:g}", text.empty() ? "" : ", ", item);
+  for (const double item : std::get<std::vector<double>>(value))
+    text += fmt::format("{}{:g}", text.empty() ? "" : ", ", item);
   return text;
 }
 
@@ -56,13 +59,16 @@ std::string condition_text(const std::string& name, const ConditionValue& value)
   if (name == "at_hz" && real != nullptr) return "at " + frequency_text(*real);
   if (name == "noise_dbc" && real != nullptr) return fmt::format("noise {:.1f}", *real);
   if (name == "folded") return "folded";
-  if (name == "rms_reference") return plain(value) == "sine" ? "RMS of a full-scale sine = 0" : "RMS, full scale = 1";
+  if (name == "rms_reference")
+    return plain(value) == "sine" ? "RMS of a full-scale sine = 0" : "RMS, full scale = 1";
   if (name == "floor_format") return "floor: clean tone as " + plain(value);
   std::string words = name;
   for (const auto& [suffix, unit] : std::initializer_list<std::pair<const char*, const char*>>{
            {"_hz", " Hz"}, {"_dbfs", " dBFS"}, {"_db", " dB"}, {"_s", " s"}, {"_samples", " samples"}}) {
     const std::string ending = suffix;
-    if (words.size() <= ending.size() || words.compare(words.size() - ending.size(), ending.size(), ending) != 0) continue;
+    if (words.size() <= ending.size() ||
+        words.compare(words.size() - ending.size(), ending.size(), ending) != 0)
+      continue;
     words.resize(words.size() - ending.size());
     std::replace(words.begin(), words.end(), '_', ' ');
     return words + " " + plain(value) + unit;
@@ -73,15 +79,33 @@ std::string condition_text(const std::string& name, const ConditionValue& value)
 
 bool same(const ConditionValue* a, const ConditionValue& b) { return a != nullptr && *a == b; }
 
-bool shared_by_all(const std::pair<std::string, ConditionValue>& condition, const std::vector<const Reading*>& readings) {
-  return std::all_of(readings.begin(), readings.end(),
-                     [&](const Reading* r) { return same(find_condition(*r, condition.first), condition.second); });
+bool shared_by_all(const std::pair<std::string, ConditionValue>& condition,
+                   const std::vector<const Reading*>& readings) {
+  return std::all_of(readings.begin(), readings.end(), [&](const Reading* r) {
+    return same(find_condition(*r, condition.first), condition.second);
+  });
 }
 
 std::string joined(const Conditions& conditions, const char* separator) {
   std::string text;
-  for (const auto& [name, value] : conditions) text += (text.empty() ? "" : separator) + condition_text(name, value);
+  for (const auto& [name, value] : conditions)
+    text += (text.empty() ? "" : separator) + condition_text(name, value);
   return text;
+}
+
+// Circumstances in lines that fit a narrow terminal.
+std::string wrapped(const Conditions& conditions) {
+  constexpr std::size_t kColumns = 100;
+  std::string text, line;
+  for (const auto& [name, value] : conditions) {
+    const std::string words = condition_text(name, value);
+    if (!line.empty() && width(line) + 3 + width(words) > kColumns) {
+      text += "  " + line + " ·\n";
+      line.clear();
+    }
+    line += (line.empty() ? "" : " · ") + words;
+  }
+  return text + "  " + line + "\n";
 }
 
 std::string channel_table(const std::vector<const Reading*>& readings) {
@@ -90,20 +114,22 @@ std::string channel_table(const std::vector<const Reading*>& readings) {
     Conditions own;
     for (const auto& condition : r->conditions)
       if (!shared_by_all(condition, readings)) own.push_back(condition);
-    rows.push_back({"", r->name, value_text(*r), r->value ? r->unit : "", r->floor ? number_text(*r->floor, r->unit) : "",
-                    r->floor ? r->unit : "", joined(own, ", ")});
+    rows.push_back({"", r->name, value_text(*r), r->value ? r->unit : "",
+                    r->floor ? number_text(*r->floor, r->unit) : "", r->floor ? r->unit : "",
+                    joined(own, ", ")});
   }
   Conditions common;
   for (const auto& condition : readings.front()->conditions)
     if (shared_by_all(condition, readings)) common.push_back(condition);
   std::string text = aligned(rows, {false, false, true, false, true, false, false});
-  if (!common.empty()) text += "\n  " + joined(common, " · ") + "\n";
+  if (!common.empty()) text += "\n" + wrapped(common);
   return text;
 }
 
 }  // namespace
 
-std::string aligned(const std::vector<std::vector<std::string>>& rows, const std::vector<bool>& right_aligned) {
+std::string aligned(const std::vector<std::vector<std::string>>& rows,
+                    const std::vector<bool>& right_aligned) {
   std::vector<std::size_t> widths;
   for (const auto& row : rows) {
     widths.resize(std::max(widths.size(), row.size()), 0);
@@ -114,7 +140,8 @@ std::string aligned(const std::vector<std::vector<std::string>>& rows, const std
     std::string line;
     for (std::size_t i = 0; i < row.size(); ++i) {
       const std::string pad(widths[i] - width(row[i]), ' ');
-      line += (i == 0 ? "" : "  ") + (i < right_aligned.size() && right_aligned[i] ? pad + row[i] : row[i] + pad);
+      line +=
+          (i == 0 ? "" : "  ") + (i < right_aligned.size() && right_aligned[i] ? pad + row[i] : row[i] + pad);
     }
     line.resize(line.find_last_not_of(' ') + 1);
     text += line + "\n";
@@ -133,11 +160,13 @@ std::string sheet_table(const Sheet& sheet) {
   for (const Finding& finding : sheet.findings) {
     text += sheet.capture.file.empty() ? sheet.measurement : sheet.capture.file;
     if (finding.channel && several) text += fmt::format(", channel {}", *finding.channel + 1);
-    text += ": " + (finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ") + finding.text + "\n";
+    text += ": " + (finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ") +
+            finding.text + "\n";
   }
   std::vector<std::optional<int>> channels;
   for (const Reading& r : sheet.readings)
-    if (std::find(channels.begin(), channels.end(), r.channel) == channels.end()) channels.push_back(r.channel);
+    if (std::find(channels.begin(), channels.end(), r.channel) == channels.end())
+      channels.push_back(r.channel);
   for (const auto& channel : channels) {
     std::vector<const Reading*> readings;
     for (const Reading& r : sheet.readings)
@@ -155,8 +184,9 @@ std::string limit_lines(const std::vector<LimitResult>& results) {
     const char* word = r.outcome == LimitResult::Outcome::kept     ? "kept"
                        : r.outcome == LimitResult::Outcome::broken ? "not kept"
                                                                    : "undecided, which counts as not kept";
-    text += fmt::format("limit {}{}: {} ({})\n", r.limit, r.channel ? fmt::format(", channel {}", *r.channel + 1) : "", word,
-                        r.value ? number_text(*r.value, r.unit) + (r.unit.empty() ? "" : " " + r.unit) : "there is no value");
+    text += fmt::format(
+        "limit {}{}: {} ({})\n", r.limit, r.channel ? fmt::format(", channel {}", *r.channel + 1) : "", word,
+        r.value ? number_text(*r.value, r.unit) + (r.unit.empty() ? "" : " " + r.unit) : "there is no value");
   }
   return text;
 }

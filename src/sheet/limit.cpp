@@ -21,18 +21,24 @@ std::string trimmed(const std::string& text) {
 
 bool holds(Limit::Relation relation, double value, double bound) {
   switch (relation) {
-    case Limit::Relation::less: return value < bound;
-    case Limit::Relation::less_equal: return value <= bound;
-    case Limit::Relation::greater: return value > bound;
-    default: return value >= bound;
+    case Limit::Relation::less:
+      return value < bound;
+    case Limit::Relation::less_equal:
+      return value <= bound;
+    case Limit::Relation::greater:
+      return value > bound;
+    default:
+      return value >= bound;
   }
 }
 
 LimitResult::Outcome outcome_of(const Limit& limit, const Reading& reading) {
   if (!reading.value) return LimitResult::Outcome::undecided;
   const bool kept = holds(limit.relation, *reading.value, limit.value);
-  const bool wants_less = limit.relation == Limit::Relation::less || limit.relation == Limit::Relation::less_equal;
-  // The true value lies at or below an upper bound: only "below" can be proved by it, and only "not above" can follow from it.
+  const bool wants_less =
+      limit.relation == Limit::Relation::less || limit.relation == Limit::Relation::less_equal;
+  // The true value lies at or below an upper bound: only "below" can be proved by it, and only "not above"
+  // can follow from it.
   if (reading.bound && wants_less != kept) return LimitResult::Outcome::undecided;
   return kept ? LimitResult::Outcome::kept : LimitResult::Outcome::broken;
 }
@@ -41,8 +47,11 @@ LimitResult::Outcome outcome_of(const Limit& limit, const Reading& reading) {
 
 Limit parse_limit(const std::string& text) {
   const auto fail = [&] {
-    return Error(ErrorCode::bad_argument,
-                 fmt::format("limit '{}' is not NAME<VALUE, NAME<=VALUE, NAME>VALUE or NAME>=VALUE, for example 'thd_db<-80'", text));
+    return Error(
+        ErrorCode::bad_argument,
+        fmt::format(
+            "limit '{}' is not NAME<VALUE, NAME<=VALUE, NAME>VALUE or NAME>=VALUE, for example 'thd_db<-80'",
+            text));
   };
   const auto at = text.find_first_of("<>");
   if (at == std::string::npos) throw fail();
@@ -65,11 +74,13 @@ std::vector<LimitResult> check_limit(const Limit& limit, const Sheet& sheet) {
   for (const Reading& reading : sheet.readings) {
     if (std::find(names.begin(), names.end(), reading.name) == names.end()) names.push_back(reading.name);
     if (reading.name == limit.name)
-      results.push_back({limit.text, reading.channel, reading.value, reading.unit, outcome_of(limit, reading)});
+      results.push_back(
+          {limit.text, reading.channel, reading.value, reading.unit, outcome_of(limit, reading)});
   }
   if (results.empty())
-    throw Error(ErrorCode::bad_argument, fmt::format("limit '{}': {} gives no reading '{}'{}", limit.text, sheet.measurement,
-                                                     limit.name, name_hint(limit.name, names)));
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("limit '{}': {} gives no reading '{}'{}", limit.text, sheet.measurement,
+                            limit.name, name_hint(limit.name, names)));
   return results;
 }
 

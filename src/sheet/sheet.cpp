@@ -18,9 +18,12 @@ const ConditionValue* find_condition(const Reading& reading, const std::string& 
 
 std::string name_of(Severity severity) {
   switch (severity) {
-    case Severity::note: return "note";
-    case Severity::warning: return "warning";
-    default: return "fault";
+    case Severity::note:
+      return "note";
+    case Severity::warning:
+      return "warning";
+    default:
+      return "fault";
   }
 }
 

@@ -18,10 +18,13 @@ constexpr double kLongestS = 24 * 3600;
 
 void require_range(const char* what, double value, double low, double high, const char* unit) {
   if (value >= low && value <= high) return;
-  throw Error(ErrorCode::bad_argument, fmt::format("{} {} {} is not within {} to {} {}", what, value, unit, low, high, unit));
+  throw Error(ErrorCode::bad_argument,
+              fmt::format("{} {} {} is not within {} to {} {}", what, value, unit, low, high, unit));
 }
 
-std::int64_t frames_of(double seconds, double sample_rate_hz) { return std::llround(seconds * sample_rate_hz); }
+std::int64_t frames_of(double seconds, double sample_rate_hz) {
+  return std::llround(seconds * sample_rate_hz);
+}
 
 // Raised cosine from 0 to 1 over `length` frames.
 double fade_gain(std::int64_t frame, std::int64_t length) {
@@ -35,8 +38,9 @@ double fade_gain(std::int64_t frame, std::int64_t length) {
 void require_valid(const ToneStimulus& s) {
   require_range("sample rate", s.sample_rate_hz, kLowestSampleRateHz, kHighestSampleRateHz, "Hz");
   if (!(s.frequency_hz > 0 && s.frequency_hz < s.sample_rate_hz / 2))
-    throw Error(ErrorCode::bad_argument, fmt::format("frequency {} Hz is not above 0 and below half the sample rate ({} Hz)",
-                                                     s.frequency_hz, s.sample_rate_hz / 2));
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("frequency {} Hz is not above 0 and below half the sample rate ({} Hz)",
+                            s.frequency_hz, s.sample_rate_hz / 2));
   require_range("level", s.level_dbfs, -200, 60, "dBFS");
   require_range("phase", s.phase_deg, -360, 360, "degrees");
   require_range("length", s.seconds, 1.0 / s.sample_rate_hz, kLongestS, "s");
@@ -45,8 +49,8 @@ void require_valid(const ToneStimulus& s) {
   require_range("fade in", s.fade_in_s, 0, s.seconds, "s");
   require_range("fade out", s.fade_out_s, 0, s.seconds, "s");
   if (s.fade_in_s + s.fade_out_s > s.seconds)
-    throw Error(ErrorCode::bad_argument, fmt::format("fades of {} s and {} s do not fit into {} s of tone", s.fade_in_s,
-                                                     s.fade_out_s, s.seconds));
+    throw Error(ErrorCode::bad_argument, fmt::format("fades of {} s and {} s do not fit into {} s of tone",
+                                                     s.fade_in_s, s.fade_out_s, s.seconds));
 }
 
 std::int64_t frame_count(const ToneStimulus& s) {
@@ -65,7 +69,8 @@ void render(const ToneStimulus& s, std::int64_t first_frame, std::span<double> o
   const double amplitude = ratio_from_db(s.level_dbfs);
 
   const std::int64_t from = std::max(first_frame, start) - start;
-  const std::int64_t to = std::min(first_frame + static_cast<std::int64_t>(out.size()), start + length) - start;
+  const std::int64_t to =
+      std::min(first_frame + static_cast<std::int64_t>(out.size()), start + length) - start;
   for (std::int64_t n = from; n < to; ++n) {
     double value = amplitude * sine(origin + step * static_cast<Phase>(n));
     if (n < fade_in) value *= fade_gain(n, fade_in);

@@ -45,7 +45,8 @@ class Audio {
   std::vector<double> samples_;
 };
 
-/// @throws Error bad_input naming channel and frame of the first NaN or infinite sample, or when there is no frame.
+/// @throws Error bad_input naming channel and frame of the first NaN or infinite sample, or when there is no
+/// frame.
 void require_measurable(const Audio& audio);
 
 /// Largest magnitude of a sample, full scale = 1; 0 for no samples.

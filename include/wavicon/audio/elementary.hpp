@@ -1,19 +1,22 @@
 #pragma once
-// Sine, arctangent and oscillator phase from additions, multiplications, divisions and square roots alone. IEEE 754
-// rounds these in one way, so the results are the same bits on every machine, which mathematics libraries do not promise.
+// Sine, arctangent and oscillator phase from additions, multiplications, divisions and square roots alone.
+// IEEE 754 rounds these in one way, so the results are the same bits on every machine, which mathematics
+// libraries do not promise.
 
 #include <cstdint>
 
 namespace wavicon {
 
-/// A phase as a fraction of a cycle in units of 2^-64; additions wrap, so a phase never loses accuracy with time.
+/// A phase as a fraction of a cycle in units of 2^-64; additions wrap, so a phase never loses accuracy with
+/// time.
 using Phase = std::uint64_t;
 
 /// Phase that a tone gains with each frame.
 ///
 /// @param frequency_hz    -rate/2 … +rate/2.
 /// @param sample_rate_hz  above 0.
-/// @accuracy  2^-65 of a cycle: after 24 h at 768 kHz the phase is wrong by less than 2e-9 cycles (elementary_test.cpp).
+/// @accuracy  2^-65 of a cycle: after 24 h at 768 kHz the phase is wrong by less than 2e-9 cycles
+/// (elementary_test.cpp).
 [[nodiscard]] Phase phase_step(double frequency_hz, double sample_rate_hz);
 
 /// Phase of a number of cycles, the whole ones dropped.
@@ -24,7 +27,8 @@ using Phase = std::uint64_t;
 /// cos(2π·phase), accuracy as sine().
 [[nodiscard]] inline double cosine(Phase phase) noexcept { return sine(phase + (Phase{1} << 62)); }
 
-/// arctan(x) in radians; two half-angle steps, then the Taylor series. @accuracy 4e-16 relative (elementary_test.cpp).
+/// arctan(x) in radians; two half-angle steps, then the Taylor series. @accuracy 8e-16 relative
+/// (elementary_test.cpp).
 [[nodiscard]] double arctangent(double x) noexcept;
 
 }  // namespace wavicon

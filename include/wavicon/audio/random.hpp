@@ -1,14 +1,15 @@
 #pragma once
-// Random numbers by position: the value for a seed, a stream and an index is computed directly, so that audio rendered
-// in blocks of any size, in any order, on any machine holds the same bits.
+// Random numbers by position: the value for a seed, a stream and an index is computed directly, so that audio
+// rendered in blocks of any size, in any order, on any machine holds the same bits.
 
 #include <cstdint>
 
 namespace wavicon {
 
-/// 64 random bits for a position. Source: the finaliser of SplitMix64 (Steele, Lea, Flood, OOPSLA 2014, to verify),
-/// applied twice so that neighbouring seeds and streams are unrelated.
-[[nodiscard]] constexpr std::uint64_t random_bits(std::uint64_t seed, std::uint64_t stream, std::uint64_t index) noexcept {
+/// 64 random bits for a position. Source: the finaliser of SplitMix64 (Steele, Lea, Flood, OOPSLA 2014, to
+/// verify), applied twice so that neighbouring seeds and streams are unrelated.
+[[nodiscard]] constexpr std::uint64_t random_bits(std::uint64_t seed, std::uint64_t stream,
+                                                  std::uint64_t index) noexcept {
   constexpr std::uint64_t kGolden = 0x9E3779B97F4A7C15;  // 2^64 / golden ratio
   auto mix = [](std::uint64_t z) {
     z = (z ^ (z >> 30)) * 0xBF58476D1CE4E5B9;
@@ -19,7 +20,8 @@ namespace wavicon {
 }
 
 /// Uniform in [0, 1), 53 bits.
-[[nodiscard]] constexpr double random_uniform(std::uint64_t seed, std::uint64_t stream, std::uint64_t index) noexcept {
+[[nodiscard]] constexpr double random_uniform(std::uint64_t seed, std::uint64_t stream,
+                                              std::uint64_t index) noexcept {
   return static_cast<double>(random_bits(seed, stream, index) >> 11) * 0x1p-53;
 }
 

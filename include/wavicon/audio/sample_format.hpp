@@ -17,10 +17,11 @@ enum class SampleFormat { pcm8, pcm16, pcm24, pcm32, float32, float64 };
 
 /// Brings samples to what a format can hold.
 ///
-/// Integer formats: full scale 1 is 2^(bits-1) steps; rounding to nearest, halves to even. With TPDF dither, noise of ±1
-/// step with triangular density (variance 1/6 step²) is added first, which makes the error independent of the signal in
-/// mean and variance (Lipshitz, Wannamaker, Vanderkooy, JAES 40(5), 1992, to verify). The highest code is one step below
-/// +1, so a tone of 0 dBFS loses at most one step at its positive peak. Thread-safe: dither depends on position alone.
+/// Integer formats: full scale 1 is 2^(bits-1) steps; rounding to nearest, halves to even. With TPDF dither,
+/// noise of ±1 step with triangular density (variance 1/6 step²) is added first, which makes the error
+/// independent of the signal in mean and variance (Lipshitz, Wannamaker, Vanderkooy, JAES 40(5), 1992, to
+/// verify). The highest code is one step below +1, so a tone of 0 dBFS loses at most one step at its positive
+/// peak. Thread-safe: dither depends on position alone.
 class Quantiser {
  public:
   Quantiser(SampleFormat format, bool dither, std::uint64_t seed) noexcept;

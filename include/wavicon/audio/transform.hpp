@@ -11,14 +11,15 @@
 
 namespace wavicon {
 
-/// A length at or above `least` whose transform is fast, planning included: a power of two up to 2^18, beyond that the next even
-/// 2^a·3^b·5^c·7^d.
+/// A length at or above `least` whose transform is fast, planning included: a power of two up to 2^18, beyond
+/// that the next even 2^a·3^b·5^c·7^d.
 [[nodiscard]] std::size_t fast_transform_length(std::size_t least);
 
 /// Real-to-complex transform of a fixed length: bins()[k] = Σ input()[n]·exp(-2πi·k·n/length).
 ///
-/// Construction plans (allocates, takes a global lock); execute() neither allocates nor locks. One object serves one
-/// thread at a time. The plan is a fixed choice for the length, so results are the same in every run.
+/// Construction plans (allocates, takes a global lock); execute() neither allocates nor locks. One object
+/// serves one thread at a time. The plan is a fixed choice for the length, so results are the same in every
+/// run.
 class RealTransform {
  public:
   /// @param length  at least 1. @throws Error bad_argument otherwise.

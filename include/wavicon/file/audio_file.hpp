@@ -1,6 +1,6 @@
 #pragma once
-// Audio files: read whole or in blocks, written whole or not at all. WAV (RF64 beyond 4 GiB), AIFF and FLAC are written;
-// what libsndfile reads is read.
+// Audio files: read whole or in blocks, written whole or not at all. WAV (RF64 beyond 4 GiB), AIFF and FLAC
+// are written; what libsndfile reads is read.
 
 #include <cstdint>
 #include <filesystem>
@@ -26,7 +26,8 @@ struct AudioFileInfo {
 /// A file opened for reading, from its first frame on.
 class AudioReader {
  public:
-  /// @throws Error bad_input when there is no such file, or it is a folder, empty, no audio file, or ends before what its header announces.
+  /// @throws Error bad_input when there is no such file, or it is a folder, empty, no audio file, or ends
+  /// before what its header announces.
   explicit AudioReader(const std::filesystem::path& path);
   ~AudioReader();
   AudioReader(AudioReader&&) noexcept;
@@ -69,13 +70,14 @@ struct ClippedSamples {
   std::int64_t first_frame = 0;
 };
 
-/// A file being written; it gets its name at finish() and is gone when that is never called. The same samples and options give the
-/// same bytes.
+/// A file being written; it gets its name at finish() and is gone when that is never called. The same samples
+/// and options give the same bytes.
 class AudioWriter {
  public:
   /// The container follows the name's ending: .wav, .aif, .aiff, .flac.
   ///
-  /// @throws Error bad_argument for an unknown ending, or a rate, format or channel count that the container does not hold, with what to do
+  /// @throws Error bad_argument for an unknown ending, or a rate, format or channel count that the container
+  /// does not hold, with what to do
   /// @throws Error bad_output   when the file cannot be made
   AudioWriter(const std::filesystem::path& path, const AudioWriteOptions& options);
   ~AudioWriter();
@@ -95,6 +97,7 @@ class AudioWriter {
 };
 
 /// @throws Error as AudioWriter.
-ClippedSamples write_audio_file(const std::filesystem::path& path, const Audio& audio, AudioWriteOptions options);
+ClippedSamples write_audio_file(const std::filesystem::path& path, const Audio& audio,
+                                AudioWriteOptions options);
 
 }  // namespace wavicon

@@ -10,11 +10,13 @@ namespace wavicon {
 /// Checks, before any work is done, that a file can be written there.
 ///
 /// @param inputs  files that are read by the same command and must not be overwritten.
-/// @throws Error bad_output when the folder is missing, the target is a folder or no regular file, or is one of the inputs.
-void require_writable(const std::filesystem::path& target, const std::vector<std::filesystem::path>& inputs = {});
+/// @throws Error bad_output when the folder is missing, the target is a folder or no regular file, or is one
+/// of the inputs.
+void require_writable(const std::filesystem::path& target,
+                      const std::vector<std::filesystem::path>& inputs = {});
 
-/// The name that a file is written under until it is whole: beside the target (its links followed), unique to this process.
-/// Removed when this object goes and commit() was not called.
+/// The name that a file is written under until it is whole: beside the target (its links followed), unique to
+/// this process. Removed when this object goes and commit() was not called.
 class PartialFile {
  public:
   /// @throws Error bad_output as require_writable().

@@ -8,8 +8,9 @@
 
 namespace wavicon {
 
-/// One sheet as an object, several as an array; format "wavicon-sheet" version 1 (docs/sheets.md). Channels count from 1, numbers have up to
-/// 12 digits, what does not exist is null. The same sheet gives the same text.
+/// One sheet as an object, several as an array; format "wavicon-sheet" version 1 (docs/sheets.md). Channels
+/// count from 1, numbers have up to 12 digits, what does not exist is null. The same sheet gives the same
+/// text.
 [[nodiscard]] std::string sheets_to_json(const std::vector<Sheet>& sheets);
 
 /// A line per reading: file, measurement, name, channel, value, unit, floor, bound, conditions.

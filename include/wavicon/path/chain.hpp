@@ -12,17 +12,17 @@
 namespace wavicon {
 
 struct FeedOptions {
-  int block_frames = 512;       ///< 1 … 65536; every block has this length, the last one is filled up with silence
-  bool keep_latency = false;    ///< leave the delay that the units report in the capture
-  std::int64_t tail_frames = 0; ///< silence fed after the stimulus, kept in the capture
+  int block_frames = 512;  ///< 1 … 65536; every block has this length, the last one is filled up with silence
+  bool keep_latency = false;             ///< leave the delay that the units report in the capture
+  std::int64_t tail_frames = 0;          ///< silence fed after the stimulus, kept in the capture
   std::function<void(double)> progress;  ///< called now and then with the part that is done, 0 … 1
 };
 
 struct FeedResult {
-  std::int64_t frames = 0;           ///< of the capture: the stimulus's, the tail's, and a kept latency
-  std::int64_t latency_frames = 0;   ///< that the units reported together
-  bool latency_changed = false;      ///< a unit reported another latency at the end than at the start
-  double peak_in = 0;                ///< full scale = 1
+  std::int64_t frames = 0;          ///< of the capture: the stimulus's, the tail's, and a kept latency
+  std::int64_t latency_frames = 0;  ///< that the units reported together
+  bool latency_changed = false;     ///< a unit reported another latency at the end than at the start
+  double peak_in = 0;               ///< full scale = 1
   double peak_out = 0;
 };
 
@@ -37,14 +37,18 @@ class Chain {
   explicit Chain(std::vector<std::unique_ptr<Unit>> units);
   ~Chain();
 
-  /// Makes every unit ready. @return channels that come out. @throws Error as Unit::prepare(), bad_argument for a block length out of range.
+  /// Makes every unit ready. @return channels that come out. @throws Error as Unit::prepare(), bad_argument
+  /// for a block length out of range.
   int prepare(double sample_rate_hz, int channel_count, int block_frames);
 
-  /// Sends a whole signal through; prepare() first. The capture lines up with the stimulus, as far as the units report their delay truly.
+  /// Sends a whole signal through; prepare() first. The capture lines up with the stimulus, as far as the
+  /// units report their delay truly.
   ///
   /// @throws Error bad_input when the stimulus holds NaN or an infinite value
-  /// @throws Error unit_failed when a unit's output holds NaN or an infinite value, naming unit, channel and time
-  FeedResult feed(const FeedSource& source, std::int64_t frames, const FeedSink& sink, const FeedOptions& options = {});
+  /// @throws Error unit_failed when a unit's output holds NaN or an infinite value, naming unit, channel and
+  /// time
+  FeedResult feed(const FeedSource& source, std::int64_t frames, const FeedSink& sink,
+                  const FeedOptions& options = {});
 
  private:
   struct Impl;

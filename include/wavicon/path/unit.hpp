@@ -25,18 +25,18 @@ struct SettingInfo {
   double maximum = 1;
   double default_value = 0;
   bool integer = false;
-  bool toggle = false;       ///< 0 or 1
-  bool logarithmic = false;  ///< as a panel would space it
-  bool choices_only = false; ///< nothing between the choices is allowed
+  bool toggle = false;        ///< 0 or 1
+  bool logarithmic = false;   ///< as a panel would space it
+  bool choices_only = false;  ///< nothing between the choices is allowed
   std::vector<SettingChoice> choices;
 };
 
 /// What a unit is.
 struct UnitInfo {
-  std::string name;    ///< as it is written after --through, without settings
-  std::string title;   ///< for a person
-  std::string maker;   ///< empty when not known
-  int input_count = 1;   ///< audio inputs of one instance; 0 inputs and outputs: as many as the signal has
+  std::string name;     ///< as it is written after --through, without settings
+  std::string title;    ///< for a person
+  std::string maker;    ///< empty when not known
+  int input_count = 1;  ///< audio inputs of one instance; 0 inputs and outputs: as many as the signal has
   int output_count = 1;
   std::vector<SettingInfo> settings;
 };
@@ -54,13 +54,15 @@ struct UnitSpec {
 /// A value for a setting: a number in range, or the label of a choice.
 ///
 /// @throws Error bad_argument naming unit and setting, what was given and what is allowed.
-[[nodiscard]] double parse_setting(const std::string& unit, const SettingInfo& setting, const std::string& text);
+[[nodiscard]] double parse_setting(const std::string& unit, const SettingInfo& setting,
+                                   const std::string& text);
 
 /// The settings of a spec as values, in the order of `infos`, defaults where nothing was asked for.
 ///
-/// @throws Error bad_argument as parse_setting(), or for an unknown or repeated setting, with the nearest names.
-[[nodiscard]] std::vector<double> setting_values(const std::string& unit, const std::vector<SettingInfo>& infos,
-                                                 const UnitSpec& spec);
+/// @throws Error bad_argument as parse_setting(), or for an unknown or repeated setting, with the nearest
+/// names.
+[[nodiscard]] std::vector<double> setting_values(const std::string& unit,
+                                                 const std::vector<SettingInfo>& infos, const UnitSpec& spec);
 
 /// A unit with its settings, ready to be prepared for a signal and run. For one thread at a time.
 class Unit {
@@ -71,10 +73,12 @@ class Unit {
 
   /// Makes the unit ready for a signal, from silence. Allocates.
   ///
-  /// @param channel_count  of the signal; one instance per channel is made of a unit with one input and one output, and both inputs of a
+  /// @param channel_count  of the signal; one instance per channel is made of a unit with one input and one
+  /// output, and both inputs of a
   ///                       unit with two get a signal of one channel.
   /// @param block_frames   of every run(); at least 1.
-  /// @throws Error bad_argument when the channels do not fit; unit_failed when the unit cannot be started, with the reason.
+  /// @throws Error bad_argument when the channels do not fit; unit_failed when the unit cannot be started,
+  /// with the reason.
   virtual void prepare(double sample_rate_hz, int channel_count, int block_frames) = 0;
 
   /// Channels that come out, after prepare().
@@ -97,7 +101,8 @@ struct UnitSearch {
 
 /// Finds a unit and checks its settings.
 ///
-/// @throws Error bad_argument for an unknown scheme or unit (with the nearest names) or a setting that is not allowed;
+/// @throws Error bad_argument for an unknown scheme or unit (with the nearest names) or a setting that is not
+/// allowed;
 ///               unit_failed when the unit is there and cannot be used, with the reason.
 [[nodiscard]] std::unique_ptr<Unit> open_unit(const UnitSpec& spec, const UnitSearch& search = {});
 

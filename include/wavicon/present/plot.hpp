@@ -15,8 +15,8 @@ struct PlotOptions {
   int height_px = 800;
 };
 
-/// The picture of a harmonics sheet as the bytes of a file: spectrum over a log frequency axis, orders numbered, the own floor beneath; one panel
-/// per channel, at most four.
+/// The picture of a harmonics sheet as the bytes of a file: spectrum over a log frequency axis, orders
+/// numbered, the own floor beneath; one panel per channel, at most four.
 ///
 /// @throws Error bad_argument when the sheet holds no spectrum
 /// @throws Error bad_output   when gnuplot cannot be run or draws nothing

@@ -9,15 +9,19 @@
 
 namespace wavicon {
 
-/// Rows of cells as lines with aligned columns, two spaces between them, no trailing spaces; UTF-8 letters count as one column.
+/// Rows of cells as lines with aligned columns, two spaces between them, no trailing spaces; UTF-8 letters
+/// count as one column.
 ///
 /// @param right_aligned  one for each column; missing ones align to the left.
-[[nodiscard]] std::string aligned(const std::vector<std::vector<std::string>>& rows, const std::vector<bool>& right_aligned);
+[[nodiscard]] std::string aligned(const std::vector<std::vector<std::string>>& rows,
+                                  const std::vector<bool>& right_aligned);
 
-/// A value with the digits that its unit deserves, "< " before a bound, "none" for no value; without the unit.
+/// A value with the digits that its unit deserves, "< " before a bound, "none" for no value; without the
+/// unit.
 [[nodiscard]] std::string value_text(const Reading& reading);
 
-/// A sheet for the eye: findings first, then for each channel its readings beside the floor, then the conditions.
+/// A sheet for the eye: findings first, then for each channel its readings beside the floor, then the
+/// conditions.
 [[nodiscard]] std::string sheet_table(const Sheet& sheet);
 
 /// A line per compared reading: kept, not kept or undecided.

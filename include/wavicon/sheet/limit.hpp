@@ -21,9 +21,9 @@ struct Limit {
 /// How one reading stands to a limit.
 struct LimitResult {
   enum class Outcome { kept, broken, undecided };
-  std::string limit;                  ///< as it was given
-  std::optional<int> channel;         ///< of the reading, from 0
-  std::optional<double> value;        ///< of the reading
+  std::string limit;            ///< as it was given
+  std::optional<int> channel;   ///< of the reading, from 0
+  std::optional<double> value;  ///< of the reading
   std::string unit;
   Outcome outcome = Outcome::broken;  ///< undecided: no value, or a bound on the wrong side of the limit
 };
@@ -31,10 +31,11 @@ struct LimitResult {
 /// @throws Error bad_argument when the text is not a limit, showing how one is written.
 [[nodiscard]] Limit parse_limit(const std::string& text);
 
-/// Compares each reading of the limit's name, in every channel. An upper bound keeps `<` when the bound itself does, and
-/// never decides `>`.
+/// Compares each reading of the limit's name, in every channel. An upper bound keeps `<` when the bound
+/// itself does, and never decides `>`.
 ///
-/// @throws Error bad_argument when the sheet has no reading of that name, with the names it has that are nearest.
+/// @throws Error bad_argument when the sheet has no reading of that name, with the names it has that are
+/// nearest.
 [[nodiscard]] std::vector<LimitResult> check_limit(const Limit& limit, const Sheet& sheet);
 
 }  // namespace wavicon

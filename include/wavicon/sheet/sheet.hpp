@@ -1,5 +1,6 @@
 #pragma once
-// What a measurement hands over: readings, curves and findings of one capture, as plain data. No arithmetic, no text layout.
+// What a measurement hands over: readings, curves and findings of one capture, as plain data. No arithmetic,
+// no text layout.
 
 #include <cstdint>
 #include <optional>
@@ -64,7 +65,8 @@ struct Sheet {
 };
 
 /// The reading of that name and channel, or null.
-[[nodiscard]] const Reading* find_reading(const Sheet& sheet, const std::string& name, std::optional<int> channel);
+[[nodiscard]] const Reading* find_reading(const Sheet& sheet, const std::string& name,
+                                          std::optional<int> channel);
 /// The circumstance of that name, or null.
 [[nodiscard]] const ConditionValue* find_condition(const Reading& reading, const std::string& name);
 /// "note", "warning" or "fault".

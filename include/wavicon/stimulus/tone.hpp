@@ -8,14 +8,14 @@ namespace wavicon {
 
 /// What to render; every channel gets the same.
 struct ToneStimulus {
-  double sample_rate_hz = 48000;    ///< 8000 … 768000
-  double frequency_hz = 997;        ///< above 0, below half the rate
-  double level_dbfs = -20;          ///< of the peak; -200 … +60, above 0 only floats can hold it
-  double phase_deg = 0;             ///< 0 starts at a rising zero crossing
-  double seconds = 2;               ///< of the tone, fades included; above 0, at most 24 h
-  double fade_in_s = 0;             ///< raised cosine; both fades together within `seconds`
+  double sample_rate_hz = 48000;  ///< 8000 … 768000
+  double frequency_hz = 997;      ///< above 0, below half the rate
+  double level_dbfs = -20;        ///< of the peak; -200 … +60, above 0 only floats can hold it
+  double phase_deg = 0;           ///< 0 starts at a rising zero crossing
+  double seconds = 2;             ///< of the tone, fades included; above 0, at most 24 h
+  double fade_in_s = 0;           ///< raised cosine; both fades together within `seconds`
   double fade_out_s = 0;
-  double silence_before_s = 0;      ///< 0 … 24 h
+  double silence_before_s = 0;  ///< 0 … 24 h
   double silence_after_s = 0;
 };
 
@@ -28,11 +28,12 @@ void require_valid(const ToneStimulus& stimulus);
 /// Writes frames first_frame … first_frame + out.size() - 1; frames beyond the end are silence.
 ///
 /// @param stimulus  valid (require_valid).
-/// @accuracy  phase 2e-9 cycles after 24 h, samples 4e-16 of the level (tone_test.cpp); same bits for any division into blocks.
+/// @accuracy  phase 2e-9 cycles after 24 h, samples 4e-16 of the level (tone_test.cpp); same bits for any
+/// division into blocks.
 void render(const ToneStimulus& stimulus, std::int64_t first_frame, std::span<double> out);
 
-/// The frequency nearest to `frequency_hz` that has a whole number of cycles in `length` frames; at least one cycle, and
-/// below half the rate.
+/// The frequency nearest to `frequency_hz` that has a whole number of cycles in `length` frames; at least one
+/// cycle, and below half the rate.
 [[nodiscard]] double on_bin_frequency_hz(double frequency_hz, double sample_rate_hz, std::int64_t length);
 
 /// The largest power of two that is at most `frames`; 1 for fewer.

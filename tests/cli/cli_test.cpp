@@ -1,0 +1,269 @@
+// The program as a user meets it: commands, what they print, exit statuses, files left behind.
+
+#include <nlohmann/json.hpp>
+
+#include "support.hpp"
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/random.hpp"
+#include "wavicon/file/audio_file.hpp"
+
+namespace wavicon {
+namespace {
+
+using nlohmann::json;
+using testing::Ran;
+using testing::read_text;
+using testing::TemporaryFolder;
+using testing::write_text;
+
+class Program : public ::testing::Test {
+ protected:
+  TemporaryFolder folder_;
+
+  // Arguments after the program's name; the program runs in the test's folder and sees no plugins of the
+  // system.
+  Ran wavicon(const std::string& arguments) const {
+    return testing::run("cd '" + folder_.path().string() + "' && LV2_PATH=/nowhere '" + WAVICON_PROGRAM +
+                        "' " + arguments);
+  }
+  std::string good(const std::string& arguments) const {
+    const Ran ran = wavicon(arguments);
+    EXPECT_EQ(ran.status, 0) << arguments << "\n" << ran.err;
+    return ran.out;
+  }
+  // One line on standard error, nothing on standard output, no new file.
+  std::string bad(int status, const std::string& arguments) const {
+    const auto before = folder_.names();
+    const Ran ran = wavicon(arguments);
+    EXPECT_EQ(ran.status, status) << arguments << "\n" << ran.out << ran.err;
+    EXPECT_EQ(std::count(ran.err.begin(), ran.err.end(), '\n'), 1) << arguments << "\n" << ran.err;
+    EXPECT_EQ(ran.err.rfind("wavicon: ", 0), 0U) << ran.err;
+    EXPECT_EQ(ran.out, "") << arguments;
+    EXPECT_EQ(folder_.names().size(), before.size()) << arguments;
+    return ran.err;
+  }
+  json readings(const std::string& arguments) const {
+    const json sheet = json::parse(good("harmonics --json " + arguments));
+    json by_name;
+    for (const json& reading : sheet["readings"]) by_name[reading["name"].get<std::string>()] = reading;
+    return by_name;
+  }
+  std::string file(const std::string& name) const { return folder_.file(name); }
+};
+
+#define EXPECT_HAS(text, part) EXPECT_NE((text).find(part), std::string::npos) << (text)
+
+TEST_F(Program, ThePassFromEndToEnd) {
+  EXPECT_HAS(good("make tone --frequency 997 --level -13.5 --seconds 2 --rate 48000 --bits 24 -o t.wav"),
+             "997 Hz at -13.5 dBFS, 2 s, 48000 Hz, 1 channel, 24-bit");
+  EXPECT_HAS(good("feed t.wav --through 'lv2:urn:saltmarsh:tern?drive=12' -o c.wav"),
+             "peak in -13.50 dBFS, out -13.63 dBFS");
+  good("feed t.wav --through 'sim:tern?drive=12' -o d.wav");
+  good(std::string("feed t.wav --through 'lv2:") + WAVICON_TERN_BUNDLE + "?drive=12' -o b.wav");
+  EXPECT_EQ(read_text(file("c.wav")), read_text(file("d.wav")));
+  EXPECT_EQ(read_text(file("c.wav")), read_text(file("b.wav")));
+
+  // arctan(A sin t) holds order k with 2·r^k/k.
+  const double a = ratio_from_db(-13.5), r = (std::sqrt(1 + a * a) - 1) / a;
+  const json c = readings("c.wav");
+  EXPECT_NEAR(c["fundamental_hz"]["value"].get<double>(), 997, 997e-6);
+  EXPECT_NEAR(c["fundamental_dbfs"]["value"].get<double>(), db_from_ratio(2 * r), 0.001);
+  EXPECT_NEAR(c["h3_dbc"]["value"].get<double>(), db_from_ratio(std::pow(r, 2) / 3), 0.001);
+  EXPECT_NEAR(c["h5_dbc"]["value"].get<double>(), db_from_ratio(std::pow(r, 4) / 5), 0.005);
+  EXPECT_NEAR(c["h7_dbc"]["value"].get<double>(), db_from_ratio(std::pow(r, 6) / 7), 0.2);
+  EXPECT_TRUE(c["h2_dbc"]["bound"].get<bool>());
+  EXPECT_LT(c["h2_dbc"]["value"].get<double>(), -160);
+  EXPECT_EQ(c["thd_db"]["channel"], 1);
+  EXPECT_EQ(c["thd_n_db"]["conditions"]["bandwidth_hz"], json({20, 20000}));
+  EXPECT_LT(c["h3_dbc"]["floor"].get<double>(), -180);
+}
+
+TEST_F(Program, TheSameCommandGivesTheSameBytes) {
+  for (const char* name : {"a.wav", "b.wav"}) good(std::string("make tone --bits 16 --seed 5 -o ") + name);
+  EXPECT_EQ(read_text(file("a.wav")), read_text(file("b.wav")));
+  good("make tone --bits 16 --seed 6 -o c.wav");
+  EXPECT_NE(read_text(file("a.wav")), read_text(file("c.wav")));
+  EXPECT_EQ(good("harmonics a.wav --json"), good("harmonics a.wav --json"));
+}
+
+TEST_F(Program, MakeToneHonoursEveryOption) {
+  good(
+      "make tone --frequency 331 --level -6 --phase 90 --seconds 0.5 --fade-in 0.1 --fade-out 0.2 --rate "
+      "96000 --channels 3 --bits 32 "
+      "--silence-before 0.25 --silence-after 0.125 -o a.aiff");
+  const AudioFile a = read_audio_file(file("a.aiff"));
+  EXPECT_EQ(a.info.container, "AIFF");
+  EXPECT_EQ(a.info.format, SampleFormat::float32);
+  EXPECT_EQ(a.audio.frames(), 96000 * 7 / 8);
+  EXPECT_EQ(a.audio.channel_count(), 3);
+  EXPECT_EQ(a.audio.channel(0)[23999], 0.0);
+  EXPECT_EQ(a.audio.channel(2)[40000], a.audio.channel(0)[40000]);
+  EXPECT_NEAR(peak(a.audio.channel(1)), ratio_from_db(-6), 1e-4);
+  EXPECT_HAS(good("make tone --on-bin -o b.flac"),
+             "on bin: 997 Hz moved to 996.826171875 Hz, 1361 whole cycles in 65536 frames");
+  EXPECT_HAS(good("make tone --on-bin 4096 -o b.flac"), "whole cycles in 4096 frames");
+  EXPECT_HAS(good("make tone --bits 16 -o d.wav"), "16-bit, TPDF dither (seed 1)");
+  EXPECT_EQ(good("make tone --bits 16 --no-dither -o d.wav").find("dither"), std::string::npos);
+  EXPECT_EQ(good("make tone --quiet -o e.wav"), "");
+}
+
+TEST_F(Program, MakeRefusesWhatItCannotWrite) {
+  EXPECT_HAS(bad(2, "make tone --level 3 -o a.wav"),
+             "+3 dBFS would clip in 24-bit audio; make it 0 dBFS or lower, or write 32-bit float");
+  EXPECT_HAS(bad(2, "make tone --rate 7000 -o a.wav"), "8000 to 768000 Hz");
+  EXPECT_HAS(bad(2, "make tone --frequency 24000 -o a.wav"), "below half the sample rate");
+  EXPECT_HAS(bad(2, "make tone --seconds 0 -o a.wav"), "length 0 s");
+  EXPECT_HAS(bad(2, "make tone --frequency abc -o a.wav"), "abc");
+  EXPECT_HAS(bad(2, "make tone --on-bin 1000 -o a.wav"), "power of two");
+  EXPECT_HAS(bad(2, "make tone -o no/such/a.wav"), "the folder no/such does not exist");
+  EXPECT_HAS(bad(2, "make tone -o a.xyz"), ".wav, .aif, .aiff or .flac");
+  EXPECT_HAS(bad(2, "make tone --bits 32 -o a.flac"), "FLAC holds no 32-bit float");
+  EXPECT_HAS(bad(2, "make tone -o /proc/a.wav"), "cannot be written");
+  EXPECT_HAS(bad(2, "make tone"), "--output is required");
+  EXPECT_HAS(bad(2, "make"), "subcommand");
+  EXPECT_HAS(bad(2, "mkae tone -o a.wav"), "wavicon --help");
+  EXPECT_HAS(bad(2, ""), "subcommand");
+}
+
+TEST_F(Program, UnitsAreListedAndShown) {
+  const std::string all = good("units");
+  EXPECT_HAS(all, "sim:tern");
+  EXPECT_HAS(all, "lv2:urn:saltmarsh:tern");
+  const std::string tern = good("units lv2:urn:saltmarsh:tern");
+  EXPECT_HAS(tern, "0 to 36");
+  EXPECT_HAS(tern, "1, 2, 4, 8, 16");
+  EXPECT_HAS(bad(2, "units sim:turn"), "did you mean 'tern'");
+}
+
+TEST_F(Program, FeedTellsWhatHappened) {
+  good("make tone --level 0 --seconds 1 -o t.wav");
+  const Ran clipped = wavicon("feed t.wav --through 'sim:tern?output=6' --bits 24 -o c.wav");
+  EXPECT_EQ(clipped.status, 0);
+  EXPECT_HAS(clipped.err, "were clipped by the capture's own format (24-bit), first at");
+  EXPECT_HAS(good("feed t.wav --through sim:tern?oversampling=2 --through sim:tern?oversampling=4 -o c.wav"),
+             "256 frames of latency reported, taken off");
+  EXPECT_EQ(read_audio_file(file("c.wav")).audio.frames(), 48000);
+  good("feed t.wav --through sim:tern?oversampling=2 --keep-latency --tail 0.5 --block 64 -o c.flac");
+  EXPECT_EQ(read_audio_file(file("c.flac")).audio.frames(), 72128);
+  EXPECT_EQ(read_audio_file(file("c.flac")).info.format, SampleFormat::pcm24);
+}
+
+TEST_F(Program, FeedRefusesBadInput) {
+  good("make tone --seconds 0.1 -o t.wav");
+  EXPECT_HAS(bad(3, "feed none.wav --through sim:tern -o c.wav"), "none.wav: there is no such file");
+  EXPECT_HAS(bad(2, "feed t.wav --through sim:turn -o c.wav"), "did you mean 'tern'");
+  EXPECT_HAS(bad(2, "feed t.wav --through 'sim:tern?drive=99' -o c.wav"), "0 to 36 dB");
+  EXPECT_HAS(bad(2, "feed t.wav --through 'sim:tern?gain=3' -o c.wav"), "has no setting 'gain'");
+  EXPECT_HAS(bad(2, "feed t.wav --through lv2:urn:nobody -o c.wav"), "there is no LV2 plugin 'urn:nobody'");
+  EXPECT_HAS(bad(2, "feed t.wav --through sim:tern -o t.wav"), "it is also the input");
+  EXPECT_HAS(bad(2, "feed t.wav --through sim:tern -o no/c.wav"), "does not exist");
+  EXPECT_HAS(bad(2, "feed t.wav -o c.wav"), "--through is required");
+  EXPECT_HAS(bad(2, "feed t.wav --through sim:tern --block 0 -o c.wav"), "1 to 65536");
+  const std::string bundle = std::string("'lv2:") + WAVICON_TEST_BUNDLES;
+  EXPECT_HAS(bad(4, "feed t.wav --through " + bundle + "/test.lv2:needs-the-moon' -o c.wav"),
+             "requires urn:wavicon-test:moon");
+  EXPECT_HAS(bad(4, "feed t.wav --through " + bundle + "/test.lv2:writes-nan' -o c.wav"),
+             "not-a-number into channel 1 at frame 1000");
+  EXPECT_HAS(bad(4, "feed t.wav --through " + bundle + "/test.lv2:refuses-to-start' -o c.wav"),
+             "refused to start");
+  EXPECT_HAS(bad(4, "feed t.wav --through " + bundle + "/no-binary.lv2' -o c.wav"), "cannot be loaded");
+}
+
+TEST_F(Program, HarmonicsKeepsAndBreaksLimits) {
+  good("make tone --seconds 2 --level -13.5 -o t.wav");
+  good("feed t.wav --through sim:tern?drive=12 -o c.wav");
+  EXPECT_EQ(wavicon("harmonics t.wav --limit 'thd_db<-120'").status, 0);
+  const Ran broken = wavicon("harmonics c.wav --limit 'thd_db<-120' --limit 'sinad_db>40'");
+  EXPECT_EQ(broken.status, 1);
+  EXPECT_HAS(broken.out, "limit thd_db<-120, channel 1: not kept (-48.77 dB)");
+  EXPECT_HAS(broken.out, "limit sinad_db>40, channel 1: kept");
+  EXPECT_EQ(wavicon("harmonics t.wav --limit 'thd_db<-300'").status, 1)
+      << "a bound above the limit proves nothing";
+  EXPECT_EQ(wavicon("harmonics c.wav --json --limit 'thd_db<-120'").status, 1);
+  EXPECT_HAS(bad(2, "harmonics t.wav --limit 'tdh_db<-120'"), "did you mean 'thd_db'");
+  EXPECT_HAS(bad(2, "harmonics t.wav --limit 'thd_db'"), "for example 'thd_db<-80'");
+}
+
+TEST_F(Program, HarmonicsWritesEveryOutput) {
+  good("make tone --seconds 0.5 --channels 2 --bits 32 -o t.wav");
+  const std::string table = good("harmonics t.wav --sheet s.json --csv s.csv --plot s.png");
+  EXPECT_HAS(table, "t.wav, channel 2: 997.000 Hz at -20.00 dBFS: no harmonic stands out of the noise");
+  EXPECT_HAS(table, "thd_n_db");
+  EXPECT_EQ(read_text(file("s.json")), good("harmonics t.wav --json"));
+  EXPECT_EQ(json::parse(read_text(file("s.json")))["format"], "wavicon-sheet");
+  EXPECT_HAS(read_text(file("s.csv")), "t.wav,harmonics,thd_db,2,");
+  EXPECT_EQ(read_text(file("s.png")).substr(1, 3), "PNG");
+  good("harmonics t.wav --plot s.svg --quiet");
+  EXPECT_HAS(read_text(file("s.svg")), "<svg");
+  const json two = json::parse(good("harmonics t.wav t.wav --json"));
+  ASSERT_TRUE(two.is_array());
+  EXPECT_EQ(two.size(), 2U);
+  const json one = json::parse(good("harmonics t.wav --channel 2 --json"));
+  EXPECT_EQ(one["readings"][0]["channel"], 2);
+  EXPECT_HAS(bad(2, "harmonics t.wav --channel 3"), "there is no channel 3, it has 2");
+  EXPECT_HAS(bad(2, "harmonics t.wav --plot s.jpg"), ".png or .svg");
+  EXPECT_HAS(bad(2, "harmonics t.wav --sheet no/s.json"), "does not exist");
+  EXPECT_HAS(bad(2, "harmonics t.wav --sheet t.wav"), "also the input");
+  EXPECT_HAS(bad(2, "harmonics t.wav --rms-reference triangle"), "triangle");
+}
+
+TEST_F(Program, HarmonicsOptionsReachTheMeasurement) {
+  good("make tone --frequency 331 --seconds 1 --level -6 -o t.wav");
+  EXPECT_EQ(readings("t.wav --orders 3").count("h4_dbc"), 0U);
+  EXPECT_EQ(readings("t.wav --band 100 5000")["sinad_db"]["conditions"]["bandwidth_hz"], json({100, 5000}));
+  EXPECT_NEAR(readings("t.wav --from 0.25 --to 0.75")["thd_db"]["conditions"]["duration_s"].get<double>(),
+              0.5, 1e-9);
+  EXPECT_NEAR(readings("t.wav --rms-reference sine")["residual_noise_dbfs"]["value"].get<double>() -
+                  readings("t.wav")["residual_noise_dbfs"]["value"].get<double>(),
+              3.0103, 1e-4);
+  EXPECT_NEAR(readings("t.wav --tone 330")["fundamental_hz"]["value"].get<double>(), 331, 1e-3);
+  EXPECT_HAS(bad(3, "harmonics t.wav --tone 2000"), "no steady tone stands out of the noise near 2000 Hz");
+}
+
+TEST_F(Program, HarmonicsRefusesBadInput) {
+  Audio silence(48000, 1, 48000), broken(48000, 1, 48000), noise(48000, 1, 48000);
+  for (std::size_t n = 0; n < 48000; ++n) noise.channel(0)[n] = 0.1 * random_triangular(1, 0, n);
+  broken.channel(0)[100] = NAN;
+  (void)write_audio_file(file("silence.wav"), silence, {});
+  (void)write_audio_file(file("nan.wav"), broken, {.format = SampleFormat::float32});
+  broken.channel(0)[100] = INFINITY;
+  (void)write_audio_file(file("inf.wav"), broken, {.format = SampleFormat::float32});
+  (void)write_audio_file(file("noise.wav"), noise, {});
+  (void)write_audio_file(file("zero.wav"), Audio(48000, 1, 0), {});
+  write_text(file("empty.wav"), "");
+  write_text(file("text.wav"), "not audio at all\n");
+  good("make tone -o t.wav");
+  write_text(file("cut.wav"), read_text(file("t.wav")).substr(0, 100000));
+  EXPECT_HAS(bad(3, "harmonics none.wav"), "none.wav: there is no such file");
+  EXPECT_HAS(bad(3, "harmonics ."), "is a folder");
+  EXPECT_HAS(bad(3, "harmonics empty.wav"), "empty");
+  EXPECT_HAS(bad(3, "harmonics text.wav"), "cannot be read as audio");
+  EXPECT_HAS(bad(3, "harmonics cut.wav"), "cut.wav: is cut off: its header announces");
+  EXPECT_HAS(bad(3, "harmonics zero.wav"), "zero.wav: there is no audio in it: 0 frames");
+  EXPECT_HAS(bad(3, "harmonics silence.wav"), "silence.wav: every sample is zero");
+  EXPECT_HAS(bad(3, "harmonics nan.wav"), "nan.wav: channel 1 holds not-a-number at frame 100");
+  EXPECT_HAS(bad(3, "harmonics inf.wav"), "an infinite value at frame 100");
+  EXPECT_HAS(bad(3, "harmonics noise.wav"), "no steady tone");
+  EXPECT_HAS(bad(3, "harmonics t.wav silence.wav --sheet s.json"), "silence.wav");
+}
+
+TEST_F(Program, HelpAndVersionAreNoErrors) {
+  EXPECT_HAS(good("--help"), "harmonics");
+  EXPECT_HAS(good("harmonics --help"), "--limit");
+  EXPECT_HAS(good("--version"), "wavicon 0.1");
+}
+
+TEST(Example, PrintsTheLadderOfDrives) {
+  const Ran ran = testing::run(WAVICON_EXAMPLE);
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_EQ(std::count(ran.out.begin(), ran.out.end(), '\n'), 5);
+  // drive 12, -20 dBFS: H3 = r²/3 with r = (sqrt(1.01) - 1)/0.1.
+  const double r = (std::sqrt(1.01) - 1) / 0.1;
+  char expected[64];
+  std::snprintf(expected, sizeof expected, "strongest is H3 at %.2f dBc", db_from_ratio(r * r / 3));
+  EXPECT_HAS(ran.out, expected);
+  EXPECT_NE(testing::run(std::string(WAVICON_EXAMPLE) + " sim:nothing").status, 0);
+}
+
+}  // namespace
+}  // namespace wavicon
