@@ -41,7 +41,7 @@ expect_output()
 # A component that does not exist is refused with the ones that do.
 file(WRITE ${BUILD}/consumers/missing/CMakeLists.txt
   "cmake_minimum_required(VERSION 3.25)\nproject(missing CXX)\nfind_package(wavicon REQUIRED COMPONENTS nonsense)\n")
-execute_process(COMMAND ${CMAKE_COMMAND} -S ${BUILD}/consumers/missing -B ${BUILD}/consumers/missing/build -DCMAKE_PREFIX_PATH=${prefix}
+execute_process(COMMAND ${CMAKE_COMMAND} -S ${BUILD}/consumers/missing -B ${BUILD}/consumers/missing/build -G Ninja -DCMAKE_PREFIX_PATH=${prefix}
   -DCMAKE_CXX_COMPILER=${CXX} RESULT_VARIABLE status OUTPUT_VARIABLE output ERROR_VARIABLE output)
 if(status EQUAL 0 OR NOT output MATCHES "component 'nonsense' was not built")
   message(FATAL_ERROR "a missing component was not refused: ${output}")
