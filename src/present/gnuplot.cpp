@@ -86,6 +86,11 @@ std::string frequency_axis(double low_hz, double high_hz) {
   return fmt::format("set logscale x\nset xrange [{:.8g}:{:.8g}]\nset xtics ({})\n", low_hz, high_hz, ticks);
 }
 
+#if !WAVICON_PLOTS
+std::string run_gnuplot(const std::string&) {
+  throw Error(ErrorCode::bad_output, "this build draws no plots (configured with WAVICON_PLOTS=OFF)");
+}
+#else
 std::string run_gnuplot(const std::string& script) {
   if (std::system("command -v gnuplot >/dev/null 2>&1") != 0)
     throw Error(ErrorCode::bad_output,
@@ -104,5 +109,6 @@ std::string run_gnuplot(const std::string& script) {
         fmt::format("gnuplot failed (status {}): is its cairo terminal installed?", WEXITSTATUS(status)));
   return output;
 }
+#endif
 
 }  // namespace wavicon::present_detail

@@ -1,30 +1,11 @@
 #include "wavicon/present/table.hpp"
 
-#include "support.hpp"
-#include "wavicon/present/plot.hpp"
+#include "present/example_sheet.hpp"
 
 namespace wavicon {
 namespace {
 
-Sheet example() {
-  Sheet sheet{"harmonics", {"c.wav", "24-bit", 48000, 1, 96000}, {}, {}, {}};
-  const Conditions common = {{"sample_rate_hz", 48000.0}};
-  auto with = [&](Conditions more) {
-    more.insert(more.begin(), common.begin(), common.end());
-    return more;
-  };
-  sheet.readings = {{"fundamental_hz", 0, 997.0, "Hz", std::nullopt, false,
-                     with({{"duration_s", 2.0}, {"window", std::string("Kaiser 38")}})},
-                    {"fundamental_dbfs", 0, -13.5, "dBFS", std::nullopt, false, with({})},
-                    {"h2_dbc", 0, -131.0, "dBc", -170.0, true, with({{"at_hz", 1994.0}})},
-                    {"h3_dbc", 0, -48.774, "dBc", -170.0, false, with({{"at_hz", 2991.0}})},
-                    {"thd_db", 0, std::nullopt, "dB", std::nullopt, false,
-                     with({{"orders", std::vector<double>{2, 3, 4}}})}};
-  sheet.curves = {{"spectrum", 0, "Hz", "dBFS", {20, 997, 20000}, {-150, -13.5, -150}},
-                  {"own floor", 0, "Hz", "dBFS", {20, 20000}, {-170, -170}}};
-  sheet.findings = {{Severity::note, "a tone", 0}, {Severity::warning, "it clips", 0}};
-  return sheet;
-}
+using testing::example;
 
 TEST(Table, LinesUpAndSaysBoundsAndFloors) {
   EXPECT_EQ(sheet_table(example()),
@@ -60,26 +41,6 @@ TEST(Table, LimitsSayHowTheyStand) {
 
 TEST(Table, CountsLettersNotBytes) {
   EXPECT_EQ(aligned({{"é", "1"}, {"ab", "22"}}, {false, true}), "é    1\nab  22\n");
-}
-
-TEST(Plot, IsAPictureOfTheAskedSize) {
-  const std::string png = draw_harmonics(example());
-  ASSERT_GT(png.size(), 5000U);
-  EXPECT_EQ(png.substr(1, 3), "PNG");
-  auto big_endian = [&](std::size_t at) {
-    return (static_cast<unsigned char>(png[at + 2]) << 8) + static_cast<unsigned char>(png[at + 3]);
-  };
-  EXPECT_EQ(big_endian(16), 1280);
-  EXPECT_EQ(big_endian(20), 800);
-  const std::string svg = draw_harmonics(example(), {.format = PlotFormat::svg});
-  EXPECT_NE(svg.find("<svg"), std::string::npos);
-  EXPECT_NE(svg.find("a tone"), std::string::npos) << "the finding is the title";
-}
-
-TEST(Plot, RefusesASheetWithoutSpectrum) {
-  EXPECT_NE(
-      testing::message_of(ErrorCode::bad_argument, [] { (void)draw_harmonics({}); }).find("no spectrum"),
-      std::string::npos);
 }
 
 }  // namespace

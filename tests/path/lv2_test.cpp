@@ -1,0 +1,163 @@
+#include "path/feeding.hpp"
+#include "wavicon/audio/decibels.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+const std::string kTestBundle = std::string("lv2:") + WAVICON_TEST_BUNDLES + "/test.lv2:";
+
+TEST(Tern, PluginAndStandInGiveTheSameSamples) {
+  const Channels in = {noise(5000, 3)};
+  for (const char* settings :
+       {"?drive=12", "?drive=31.7&asymmetry=0.3&output=-2.5", "?oversampling=4&drive=20", "?oversampling=16"})
+    EXPECT_EQ(feed({std::string("sim:tern") + settings}, in).out,
+              feed({std::string("lv2:urn:saltmarsh:tern") + settings}, in).out)
+        << settings;
+}
+
+TEST(Chain, ReportedLatencyIsTakenOff) {
+  const Channels in = {noise(3000, 4)};
+  const auto fed = feed({kTestBundle + "late", kTestBundle + "late"}, in, {.block_frames = 64});
+  EXPECT_EQ(fed.result.latency_frames, 200);
+  EXPECT_EQ(fed.out, in);
+  const auto kept = feed({kTestBundle + "late"}, in, {.keep_latency = true});
+  ASSERT_EQ(kept.out[0].size(), 3100U);
+  EXPECT_TRUE(std::equal(in[0].begin(), in[0].end(), kept.out[0].begin() + 100));
+  const auto tail = feed({kTestBundle + "late"}, in, {.tail_frames = 50});
+  ASSERT_EQ(tail.out[0].size(), 3050U);
+  EXPECT_EQ(tail.out[0].back(), 0.0F);
+  EXPECT_FALSE(fed.result.latency_changed);
+  EXPECT_TRUE(feed({kTestBundle + "moody"}, in).result.latency_changed);
+}
+
+TEST(Chain, EveryShapeOfPluginIsFed) {
+  const Channels mono = {noise(1000, 5)}, stereo = {noise(1000, 6), noise(1000, 7)};
+  auto negated = mono[0];
+  for (float& x : negated) x = -x;
+  EXPECT_EQ(feed({kTestBundle + "mono-to-stereo"}, mono).out, (Channels{mono[0], negated}));
+  EXPECT_EQ(feed({kTestBundle + "swaps"}, stereo).out, (Channels{stereo[1], stereo[0]}));
+  EXPECT_EQ(feed({kTestBundle + "swaps"}, mono).out, (Channels{mono[0], mono[0]}));
+  auto doubled = mono[0];
+  for (float& x : doubled) x *= 2;
+  EXPECT_EQ(feed({kTestBundle + "stereo-to-mono"}, mono).out, Channels{doubled});
+  EXPECT_EQ(feed({kTestBundle + "mono-to-stereo", kTestBundle + "swaps"}, mono).out,
+            (Channels{negated, mono[0]}));
+  EXPECT_EQ(feed({"lv2:urn:saltmarsh:tern?drive=6"}, stereo).out[1],
+            feed({"lv2:urn:saltmarsh:tern?drive=6"}, {stereo[1]}).out[0]);
+  const auto text =
+      message_of(ErrorCode::bad_argument, [&] { feed({kTestBundle + "mono-to-stereo"}, stereo); });
+  EXPECT_NE(text.find("takes 1 channel and gives 2; the signal has 2"), std::string::npos) << text;
+}
+
+TEST(Chain, WorkIsDoneAndAnswered) {
+  const Channels in = {noise(1500, 8)};
+  const auto out = feed({kTestBundle + "asks-for-work"}, in, {.block_frames = 256}).out[0];
+  for (std::size_t n = 256; n < 1500; ++n) ASSERT_EQ(out[n], 2 * in[0][n]) << n;
+}
+
+TEST(Chain, PeaksAreThoseOfStimulusAndCapture) {
+  Channels in = {{0.1F, -0.5F, 0.25F}, {0.0F, 0.0F, 0.75F}};
+  const auto fed = feed({kTestBundle + "panel?gain=-20"}, in);
+  EXPECT_EQ(fed.result.peak_in, 0.75);
+  EXPECT_NEAR(fed.result.peak_out, 0.075, 1e-7);
+}
+
+TEST(Chain, WhatIsNoNumberIsReportedWithItsPlace) {
+  const auto text =
+      message_of(ErrorCode::unit_failed, [] { feed({kTestBundle + "writes-nan"}, {noise(5000, 9)}); });
+  EXPECT_NE(text.find("writes-nan wrote not-a-number into channel 1 at frame 1000 (0.020833 s"),
+            std::string::npos)
+      << text;
+  std::vector<float> broken(100, 0.0F);
+  broken[7] = INFINITY;
+  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { feed({"sim:tern"}, {broken}); }).find("stimulus"),
+            std::string::npos);
+}
+
+TEST(Plugin, FaultsAreNamed) {
+  auto failed = [](const std::string& name) {
+    return message_of(ErrorCode::unit_failed, [&] { feed({name}, {noise(10, 1)}); });
+  };
+  EXPECT_NE(failed(kTestBundle + "refuses-to-start").find("refused to start at 48000 Hz"), std::string::npos);
+  EXPECT_NE(failed(kTestBundle + "needs-the-moon").find("requires urn:wavicon-test:moon"), std::string::npos);
+  const auto gone = failed(std::string("lv2:") + WAVICON_TEST_BUNDLES + "/no-binary.lv2");
+  EXPECT_NE(gone.find("cannot be loaded"), std::string::npos) << gone;
+  EXPECT_NE(gone.find("gone.so"), std::string::npos) << gone;
+}
+
+TEST(Plugin, SettingsAreReadFromItsData) {
+  const auto unit = open_unit(parse_unit(kTestBundle + "panel"));
+  const UnitInfo& info = unit->info();
+  EXPECT_EQ(info.title, "A panel of settings");
+  EXPECT_EQ(info.input_count, 1) << "a side chain is no input of the signal";
+  ASSERT_EQ(info.settings.size(), 5U);
+  EXPECT_EQ(info.settings[0].unit, "dB");
+  EXPECT_EQ(info.settings[0].minimum, -60);
+  EXPECT_TRUE(info.settings[1].toggle);
+  EXPECT_EQ(info.settings[1].default_value, 1);
+  EXPECT_TRUE(info.settings[2].choices_only);
+  EXPECT_EQ(info.settings[2].choices[1].label, "hard");
+  EXPECT_EQ(info.settings[3].maximum, 24000);
+  EXPECT_TRUE(info.settings[3].logarithmic);
+  EXPECT_TRUE(info.settings[4].integer);
+}
+
+TEST(Plugin, ChoicesAreSetByLabelOrValue) {
+  const Channels silence = {std::vector<float>(10)};
+  EXPECT_EQ(feed({kTestBundle + "panel?mode=hard"}, silence).out[0][5], 2.0F);
+  EXPECT_EQ(feed({kTestBundle + "panel?mode=2"}, silence).out[0][5], 2.0F);
+  EXPECT_EQ(feed({kTestBundle + "panel?mode=2&on=0"}, silence).out[0][5], 0.0F);
+}
+
+TEST(UnitSpec, IsReadAndRefused) {
+  const UnitSpec spec = parse_unit("sim:tern?drive=12&oversampling=4");
+  EXPECT_EQ(spec.scheme + " " + spec.name, "sim tern");
+  ASSERT_EQ(spec.settings.size(), 2U);
+  EXPECT_EQ(spec.settings[1].second, "4");
+  EXPECT_EQ(parse_unit("lv2:http://example.org/a#b?x=1").name, "http://example.org/a#b");
+  for (const char* text : {"", "tern", ":tern", "sim:", "sim:?drive=3", "sim:tern?drive", "sim:tern?=3",
+                           "sim:tern?drive=", "sim:tern?"})
+    EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)parse_unit(text); })
+                  .find("for example sim:tern?drive=12"),
+              std::string::npos)
+        << text;
+}
+
+TEST(UnitSpec, UnknownNamesAndSettingsComeWithTheNearest) {
+  auto refused = [](const std::string& text) {
+    return message_of(ErrorCode::bad_argument, [&] { (void)open_unit(parse_unit(text), kSearch); });
+  };
+  EXPECT_NE(refused("smi:tern").find("did you mean 'sim'"), std::string::npos);
+  EXPECT_NE(refused("sim:turn").find("did you mean 'tern'"), std::string::npos);
+  EXPECT_NE(refused("sim:tern?drvie=3").find("did you mean 'drive'"), std::string::npos);
+  EXPECT_NE(refused("sim:tern?drive=37").find("it takes 0 to 36 dB"), std::string::npos);
+  EXPECT_NE(refused("sim:tern?drive=abc").find("drive=abc is not allowed"), std::string::npos);
+  EXPECT_NE(refused("sim:tern?drive=nan").find("not allowed"), std::string::npos);
+  EXPECT_NE(refused("sim:tern?oversampling=3").find("one of 1, 2, 4, 8, 16"), std::string::npos);
+  EXPECT_NE(refused("sim:tern?drive=1&drive=2").find("given twice"), std::string::npos);
+  EXPECT_NE(refused("lv2:urn:saltmarsh:turn").find("did you mean 'urn:saltmarsh:tern'"), std::string::npos);
+  EXPECT_NE(refused("lv2:/nowhere/a.lv2").find("is no LV2 bundle"), std::string::npos);
+  EXPECT_NE(refused(kTestBundle + "plate").find("did you mean 'late'"), std::string::npos);
+  EXPECT_NE(refused(kTestBundle + "panel?mode=medium").find("one of 0 (soft), 2 (hard)"), std::string::npos);
+  EXPECT_NE(
+      refused(std::string("lv2:") + WAVICON_TEST_BUNDLES + "/test.lv2").find("holds 10 plugins; name one"),
+      std::string::npos);
+}
+
+TEST(Units, ListsStandInsAndOwnPlugins) {
+  setenv("LV2_PATH", WAVICON_TEST_BUNDLES, 1);
+  const auto list = list_units(kSearch);
+  unsetenv("LV2_PATH");
+  std::string all;
+  for (const UnitListing& unit : list) all += unit.name + "|" + unit.refused + "\n";
+  EXPECT_EQ(all.rfind("sim:tern|\n", 0), 0U);
+  EXPECT_NE(all.find("lv2:urn:saltmarsh:tern|\n"), std::string::npos);
+  EXPECT_NE(all.find("lv2:urn:wavicon-test:needs-the-moon|it requires urn:wavicon-test:moon"),
+            std::string::npos)
+      << all;
+}
+
+}  // namespace
+}  // namespace wavicon
