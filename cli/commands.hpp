@@ -12,6 +12,7 @@
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/path/unit.hpp"
 #include "wavicon/sheet/sheet.hpp"
+#include "wavicon/stimulus/recipe.hpp"
 
 namespace wavicon::cli {
 
@@ -93,7 +94,11 @@ struct SheetOptions {
 int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets,
             const std::function<std::string(const Sheet&, bool svg)>& draw);
 
+/// @throws Error bad_input naming file, line and column.
+Recipe read_recipe_file(const std::string& file);
+
 void add_make(CLI::App& app, Action& action);
+void add_show(CLI::App& app, Action& action);
 void add_units(CLI::App& app, Action& action);
 void add_feed(CLI::App& app, Action& action);
 void add_harmonics(CLI::App& app, Action& action);

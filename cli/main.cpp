@@ -38,6 +38,7 @@ int main(int argc, char** argv) {
   app.failure_message([](const CLI::App*, const CLI::Error&) { return std::string(); });
   cli::Action action;
   cli::add_make(app, action);
+  cli::add_show(app, action);
   cli::add_units(app, action);
   cli::add_feed(app, action);
   cli::add_harmonics(app, action);

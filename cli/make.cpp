@@ -1,21 +1,32 @@
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <fstream>
+#include <iterator>
 #include <memory>
 #include <vector>
 
 #include "commands.hpp"
+#include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/audio_file.hpp"
+#include "wavicon/file/output_file.hpp"
+#include "wavicon/stimulus/stimulus.hpp"
 #include "wavicon/stimulus/tone.hpp"
 
 namespace wavicon::cli {
 namespace {
 
+namespace fs = std::filesystem;
+
 constexpr std::int64_t kBlockFrames = 8192;
 
-struct MakeTone {
-  ToneStimulus tone;
-  int channel_count = 1;
+struct Make {
+  Recipe recipe;
+  std::string recipe_file;
+  std::string save_recipe;
+  std::vector<double> rates_hz;
+  bool no_marks = false;
   double fade_s = 0;
   bool on_bin = false;
   std::int64_t on_bin_length = 0;
@@ -24,91 +35,312 @@ struct MakeTone {
   bool quiet = false;
 };
 
-// Moves the tone onto a bin and says to what.
-void put_on_bin(MakeTone& make) {
-  ToneStimulus& tone = make.tone;
-  const auto length = make.on_bin_length > 0
-                          ? make.on_bin_length
-                          : power_of_two_within(std::llround(tone.seconds * tone.sample_rate_hz));
+// Adds an option for each field of a kind: frequency_hz becomes --frequency, fade_in_s becomes --fade-in.
+class OptionAdder {
+ public:
+  explicit OptionAdder(CLI::App& app) : app_(app) {}
+
+  void operator()(const char* key, auto& value, const Range&, const char* what) { add(key, value, what); }
+  void operator()(const char* key, std::string& value, const std::vector<std::string>& words,
+                  const char* what) {
+    std::string text = what;
+    text += ": ";
+    for (const std::string& word : words) text += (&word == words.data() ? "" : " or ") + word;
+    add(key, value, text);
+  }
+  void operator()(const char* key, bool& value, const char* what) {
+    app_.add_flag("--" + option_name(key), value, what);
+  }
+  void operator()(const char* key, std::vector<double>& values, const Range&, const char* what) {
+    app_.add_option("--" + option_name(key), values, what)->delimiter(',');
+  }
+  // Oscillators are made from --frequencies and --levels, a burst's carrier is a tone.
+  void operator()(const char*, std::vector<Oscillator>&, const char*) {}
+  void operator()(const char*, std::variant<Tone, Sweep, Noise>& carrier, const char*) {
+    auto& tone = std::get<Tone>(carrier);
+    add("frequency_hz", tone.frequency_hz, "of the tone");
+    add("level_dbfs", tone.level_dbfs, "of its peak");
+    add("phase_deg", tone.phase_deg, "at the start of each burst");
+  }
+
+ private:
+  static std::string option_name(const std::string& key) {
+    if (key == "to_dbfs") return "to-level";
+    if (key == "seed") return "noise-seed";
+    if (key == "low_s" || key == "high_s" || key == "after_s") return key.substr(0, key.size() - 2) + "-seconds";
+    std::string name = key;
+    for (const char* suffix : {"_hz", "_dbfs", "_db", "_deg", "_s"}) {
+      const std::string ending = suffix;
+      if (name.size() > ending.size() &&
+          name.compare(name.size() - ending.size(), ending.size(), ending) == 0) {
+        name.resize(name.size() - ending.size());
+        break;
+      }
+    }
+    std::replace(name.begin(), name.end(), '_', '-');
+    return name;
+  }
+  void add(const char* key, auto& value, const std::string& what) {
+    auto* option = app_.add_option("--" + option_name(key), value, what);
+    if constexpr (!requires { value.has_value(); }) option->capture_default_str();
+  }
+  CLI::App& app_;
+};
+
+// Moves a tone onto a bin and says to what.
+void put_on_bin(const Make& make, Tone& tone, double rate) {
+  const auto length =
+      make.on_bin_length > 0 ? make.on_bin_length : power_of_two_within(std::llround(tone.seconds * rate));
   if (length < 4 || power_of_two_within(length) != length)
     throw Error(ErrorCode::bad_argument,
                 fmt::format("--on-bin {}: the analysis length has to be a power of two, 4 or more", length));
-  const double hz = on_bin_frequency_hz(tone.frequency_hz, tone.sample_rate_hz, length);
-  say(make.quiet,
-      fmt::format("on bin: {:.10g} Hz moved to {:.12g} Hz, {:.0f} whole cycles in {} frames",
-                  tone.frequency_hz, hz, hz * static_cast<double>(length) / tone.sample_rate_hz, length));
+  const double hz = on_bin_frequency_hz(tone.frequency_hz, rate, length);
+  say(make.quiet, fmt::format("on bin: {:.10g} Hz moved to {:.12g} Hz, {:.0f} whole cycles in {} frames",
+                              tone.frequency_hz, hz, hz * static_cast<double>(length) / rate, length));
   tone.frequency_hz = hz;
 }
 
-void write_blocks(const MakeTone& make, AudioWriter& writer, std::int64_t frames) {
-  Progress progress("make " + make.file, make.quiet);
-  const auto channels = static_cast<std::size_t>(make.channel_count);
-  std::vector<double> mono, block;
-  for (std::int64_t start = 0; start < frames; start += kBlockFrames) {
-    mono.resize(static_cast<std::size_t>(std::min(kBlockFrames, frames - start)));
-    render(make.tone, start, mono);
-    block.resize(mono.size() * channels);
-    for (std::size_t n = 0; n < mono.size(); ++n)
-      for (std::size_t c = 0; c < channels; ++c) block[n * channels + c] = mono[n];
-    writer.write(block);
-    progress(static_cast<double>(start) / static_cast<double>(frames));
-  }
-  writer.finish();
+AudioWriteOptions write_options(const Stimulus& stimulus) {
+  const Recipe& recipe = stimulus.recipe();
+  AudioWriteOptions options{recipe.sample_rate_hz, recipe.channel_count,
+                            recipe.bits == 16   ? SampleFormat::pcm16
+                            : recipe.bits == 24 ? SampleFormat::pcm24
+                                                : SampleFormat::float32};
+  options.dither = recipe.dither;
+  options.seed = static_cast<std::uint64_t>(recipe.seed);
+  options.frames = stimulus.frames();
+  options.recipe = recipe_text(recipe);
+  options.description = recipe.name;
+  const auto& marks = stimulus.marks();
+  if (marks) options.cues.push_back({marks->start_frame, "start mark"});
+  for (const PlacedPart& part : stimulus.parts()) options.cues.push_back({part.first_frame, part.name});
+  if (marks) options.cues.push_back({marks->end_frame, "end mark"});
+  return options;
 }
 
-int run(MakeTone make) {
-  if (make.fade_s > 0) make.tone.fade_in_s = make.tone.fade_out_s = make.fade_s;
-  require_valid(make.tone);
-  if (make.on_bin) put_on_bin(make);
-  const SampleFormat format = make.format.format(SampleFormat::pcm24);
-  if (make.tone.level_dbfs > 0 && is_integer(format))
-    throw Error(ErrorCode::bad_argument, fmt::format("a level of {:+g} dBFS would clip in {} audio; make it "
-                                                     "0 dBFS or lower, or write 32-bit float with --bits 32",
-                                                     make.tone.level_dbfs, name_of(format)));
-  const std::int64_t frames = frame_count(make.tone);
-  const bool dither = make.format.dithers(format);
-  AudioWriter writer(
-      make.file, {make.tone.sample_rate_hz, make.channel_count, format, dither, make.format.seed, frames});
-  write_blocks(make, writer, frames);
-  say(make.quiet,
-      fmt::format("{}: {:.10g} Hz at {:g} dBFS, {:g} s, {:g} Hz, {} channel{}, {}{}", make.file,
-                  make.tone.frequency_hz, make.tone.level_dbfs,
-                  static_cast<double>(frames) / make.tone.sample_rate_hz, make.tone.sample_rate_hz,
-                  make.channel_count, make.channel_count == 1 ? "" : "s", name_of(format),
-                  dither ? fmt::format(", TPDF dither (seed {})", make.format.seed) : ""));
+// Renders into the writer; returns the highest magnitude.
+double write_blocks(const Make& make, const std::string& file, Stimulus& stimulus, AudioWriter& writer) {
+  Progress progress("make " + file, make.quiet);
+  const auto channels = static_cast<std::size_t>(stimulus.recipe().channel_count);
+  std::vector<double> one, block;
+  double highest = 0;
+  for (std::int64_t start = 0; start < stimulus.frames(); start += kBlockFrames) {
+    one.resize(static_cast<std::size_t>(std::min(kBlockFrames, stimulus.frames() - start)));
+    block.resize(one.size() * channels);
+    for (std::size_t c = 0; c < channels; ++c) {
+      stimulus.render(start, static_cast<int>(c), one);
+      for (std::size_t n = 0; n < one.size(); ++n) block[n * channels + c] = one[n];
+    }
+    highest = std::max(highest, peak(block));
+    writer.write(block);
+    progress(static_cast<double>(start) / static_cast<double>(stimulus.frames()));
+  }
+  writer.finish();
+  return highest;
+}
+
+std::string summary(const Stimulus& stimulus) {
+  const Recipe& r = stimulus.recipe();
+  std::string what;
+  if (stimulus.parts().size() == 1 && std::holds_alternative<Tone>(r.parts[0].kind)) {
+    const Tone& tone = std::get<Tone>(r.parts[0].kind);
+    what =
+        fmt::format("{:.10g} Hz at {:g} dBFS for {:g} s", tone.frequency_hz, tone.level_dbfs, tone.seconds);
+  } else {
+    what = fmt::format("{} part{}", stimulus.parts().size(), stimulus.parts().size() == 1 ? "" : "s");
+  }
+  return fmt::format(
+      "{}{}, {:.6g} s in all, {:g} Hz, {} channel{}, {}{}", what, r.marks ? " between marks" : "",
+      static_cast<double>(stimulus.frames()) / r.sample_rate_hz, r.sample_rate_hz, r.channel_count,
+      r.channel_count == 1 ? "" : "s", r.bits == 32 ? "32-bit float" : fmt::format("{}-bit", r.bits),
+      r.dither ? fmt::format(", TPDF dither (seed {})", r.seed) : "");
+}
+
+void write_stimulus(const Make& make, const Recipe& recipe, const std::string& file) {
+  Stimulus stimulus(recipe);
+  AudioWriter writer(file, write_options(stimulus));
+  const double highest = write_blocks(make, file, stimulus, writer);
+  say(make.quiet, fmt::format("{}: {}", file, summary(stimulus)));
+  if (writer.clipped().count > 0)
+    warn(make.quiet, fmt::format("the parts add up to {:+.2f} dBFS: {} samples were clipped by the {}-bit "
+                                 "format, first at {:.6f} s; lower "
+                                 "them with --pad {:.1f}, or write 32-bit float with --bits 32",
+                                 db_from_ratio(highest), writer.clipped().count, recipe.bits,
+                                 static_cast<double>(writer.clipped().first_frame) / recipe.sample_rate_hz,
+                                 -db_from_ratio(highest) - 0.1));
+}
+
+// One tone that cannot fit is refused before anything is written; sums are found while they are written.
+void refuse_clipping_level(const Recipe& recipe) {
+  for (const Part& part : recipe.parts)
+    if (const auto* tone = std::get_if<Tone>(&part.kind);
+        tone != nullptr && recipe.bits != 32 && tone->level_dbfs + recipe.pad_db > 0)
+      throw Error(ErrorCode::bad_argument,
+                  fmt::format("a level of {:+g} dBFS would clip in {}-bit audio; make it 0 dBFS or lower, or "
+                              "write 32-bit float with --bits 32",
+                              tone->level_dbfs, recipe.bits));
+}
+
+std::string file_for_rate(const Make& make, const Recipe& recipe, double rate) {
+  const fs::path given = make.file;
+  const bool folder = given.filename().empty() || fs::is_directory(given);
+  if (folder) return (given / fmt::format("{}-{:g}.wav", recipe.name, rate)).string();
+  return (given.parent_path() /
+          fmt::format("{}-{:g}{}", given.stem().string(), rate, given.extension().string()))
+      .string();
+}
+
+Recipe finished_recipe(Make& make) {
+  Recipe recipe = make.recipe;
+  if (!make.recipe_file.empty()) recipe = read_recipe_file(make.recipe_file);
+  if (make.no_marks) recipe.marks = false;
+  if (make.format.bits) recipe.bits = *make.format.bits;
+  if (make.format.dither || make.format.no_dither)
+    recipe.dither = make.format.dither;
+  else if (make.recipe_file.empty())
+    recipe.dither = recipe.bits == 16;
+  if (recipe.bits == 32) recipe.dither = false;
+  if (make.format.seed != 1) recipe.seed = static_cast<std::int64_t>(make.format.seed);
+  if (auto* tone = recipe.parts.size() == 1 ? std::get_if<Tone>(&recipe.parts[0].kind) : nullptr) {
+    if (make.fade_s > 0) tone->fade_in_s = tone->fade_out_s = make.fade_s;
+    if (make.on_bin) put_on_bin(make, *tone, recipe.sample_rate_hz);
+  }
+  require_valid(recipe);
+  return recipe;
+}
+
+int run(Make make) {
+  const Recipe recipe = finished_recipe(make);
+  refuse_clipping_level(recipe);
+  if (!make.save_recipe.empty()) require_writable(make.save_recipe);
+  if (make.rates_hz.empty()) {
+    const bool folder = fs::path(make.file).filename().empty() || fs::is_directory(make.file);
+    write_stimulus(make, recipe, folder ? file_for_rate(make, recipe, recipe.sample_rate_hz) : make.file);
+  }
+  for (const double rate : make.rates_hz) {
+    Recipe at_rate = recipe;
+    at_rate.sample_rate_hz = rate;
+    require_valid(at_rate);
+  }
+  for (const double rate : make.rates_hz) {
+    Recipe at_rate = recipe;
+    at_rate.sample_rate_hz = rate;
+    write_stimulus(make, at_rate, file_for_rate(make, recipe, rate));
+  }
+  if (!make.save_recipe.empty()) write_text_file(make.save_recipe, recipe_text(recipe));
   return exit_status::measured;
+}
+
+void add_common(CLI::App& app, const std::shared_ptr<Make>& make) {
+  app.add_option("-o,--output", make->file,
+                 "file to write: .wav, .aiff or .flac; with --rates also a folder");
+  app.add_option("--rate", make->recipe.sample_rate_hz, "sample rate in Hz, 8000 to 768000")
+      ->capture_default_str();
+  app.add_option("--rates", make->rates_hz, "one file per rate, for example 44100,48000,96000")
+      ->delimiter(',');
+  app.add_option("--channels", make->recipe.channel_count, "number of channels")->capture_default_str();
+  app.add_option("--name", make->recipe.name, "kept in the file; files of --rates are called by it");
+  app.add_option("--pad", make->recipe.pad_db, "gain over all parts in dB, 0 or below");
+  app.add_option("--silence-before", make->recipe.silence_before_s, "seconds before everything");
+  app.add_option("--silence-after", make->recipe.silence_after_s, "seconds after everything");
+  app.add_option("--save-recipe", make->save_recipe, "also write the recipe as text");
+  app.add_flag("--no-marks", make->no_marks, "leave out the chirps by which a capture is found");
+  make->format.add_to(app);
+  app.add_flag("--quiet", make->quiet, "print nothing but errors");
+}
+
+const char* kind_help(const std::string& kind) {
+  if (kind == "tone") return "a steady sine";
+  if (kind == "multitone") return "several sines at once";
+  if (kind == "two_tone") return "two sines for intermodulation";
+  if (kind == "sweep") return "a sine that runs through the frequencies";
+  if (kind == "noise") return "white, pink or band noise";
+  if (kind == "burst") return "a tone switched on and off";
+  if (kind == "staircase") return "a tone at a list of frequencies and levels";
+  if (kind == "block") return "a tone that steps low, high, low, for dynamics";
+  if (kind == "impulse") return "one sample";
+  if (kind == "silence") return "nothing, for noise floors";
+  return "as many short tones on each channel as its number";
+}
+
+// Makes the oscillators of `make multitone` from its lists.
+void fill_oscillators(Multitone& p, const std::vector<double>& frequencies_hz,
+                      const std::vector<double>& levels_dbfs) {
+  if (levels_dbfs.size() > 1 && levels_dbfs.size() != frequencies_hz.size())
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("--levels: {} values for {} frequencies; give one, or one for each",
+                            levels_dbfs.size(), frequencies_hz.size()));
+  for (std::size_t i = 0; i < frequencies_hz.size(); ++i)
+    p.oscillators.push_back({.frequency_hz = frequencies_hz[i],
+                             .level_dbfs = levels_dbfs.size() == 1 ? levels_dbfs[0] : levels_dbfs[i]});
+}
+
+void add_kind(CLI::App& command, const std::string& kind, Action& action) {
+  std::string word = kind;
+  std::replace(word.begin(), word.end(), '_', '-');
+  auto* app = command.add_subcommand(word, kind_help(kind));
+  auto make = std::make_shared<Make>();
+  make->recipe.parts.push_back({.kind = *kind_from_name(kind)});
+  make->recipe.name = word;
+  add_common(*app, make);
+  PartKind& part = make->recipe.parts[0].kind;
+  OptionAdder adder(*app);
+  std::visit([&](auto& value) { fields(value, adder); }, part);
+  CLI::Option* on_bin = nullptr;
+  if (kind == "tone") {
+    app->add_option("--fade", make->fade_s, "fade in and out over so many seconds");
+    on_bin = app->add_option("--on-bin", make->on_bin_length,
+                             "move to the nearest frequency with whole cycles in LENGTH frames (a power of "
+                             "two; without LENGTH the "
+                             "largest that fits)");
+    on_bin->expected(0, 1)->type_name("[LENGTH]");
+  }
+  auto lists = std::make_shared<std::pair<std::vector<double>, std::vector<double>>>(
+      std::vector<double>{83, 167, 331, 661}, std::vector<double>{-20});
+  if (kind == "multitone") {
+    app->add_option("--frequencies", lists->first, "of the sines, in Hz")
+        ->delimiter(',')
+        ->capture_default_str();
+    app->add_option("--levels", lists->second, "of their peaks in dBFS: one, or one for each")
+        ->delimiter(',')
+        ->capture_default_str();
+  }
+  app->callback([make, on_bin, lists, &action] {
+    if (make->file.empty()) throw CLI::RequiredError("--output");
+    make->on_bin = on_bin != nullptr && on_bin->count() > 0;
+    action = [make, lists] {
+      if (auto* multitone = std::get_if<Multitone>(&make->recipe.parts[0].kind))
+        fill_oscillators(*multitone, lists->first, lists->second);
+      return run(*make);
+    };
+  });
 }
 
 }  // namespace
 
+Recipe read_recipe_file(const std::string& file) {
+  std::ifstream stream(file, std::ios::binary);
+  if (!stream || fs::is_directory(file))
+    throw Error(ErrorCode::bad_input, file + ": there is no such recipe, or it cannot be read");
+  return parse_recipe({std::istreambuf_iterator<char>(stream), {}}, file);
+}
+
 void add_make(CLI::App& app, Action& action) {
-  auto* command = app.add_subcommand("make", "write a stimulus");
-  command->require_subcommand(1);
-  auto* tone = command->add_subcommand("tone", "a steady sine");
-  auto make = std::make_shared<MakeTone>();
-  tone->add_option("-o,--output", make->file, "file to write: .wav, .aiff or .flac")->required();
-  tone->add_option("--frequency", make->tone.frequency_hz, "in Hz")->capture_default_str();
-  tone->add_option("--level", make->tone.level_dbfs, "of the peak, in dBFS")->capture_default_str();
-  tone->add_option("--phase", make->tone.phase_deg, "at the start, in degrees")->capture_default_str();
-  tone->add_option("--seconds", make->tone.seconds, "length of the tone")->capture_default_str();
-  tone->add_option("--rate", make->tone.sample_rate_hz, "sample rate in Hz, 8000 to 768000")
-      ->capture_default_str();
-  tone->add_option("--channels", make->channel_count, "all with the same signal")->capture_default_str();
-  auto* fade =
-      tone->add_option("--fade", make->fade_s, "fade in and out over so many seconds, within the length");
-  tone->add_option("--fade-in", make->tone.fade_in_s, "fade in over so many seconds")->excludes(fade);
-  tone->add_option("--fade-out", make->tone.fade_out_s, "fade out over so many seconds")->excludes(fade);
-  tone->add_option("--silence-before", make->tone.silence_before_s, "in seconds");
-  tone->add_option("--silence-after", make->tone.silence_after_s, "in seconds");
-  auto* on_bin = tone->add_option("--on-bin", make->on_bin_length,
-                                  "move to the nearest frequency with whole cycles in LENGTH frames (a power "
-                                  "of two; without LENGTH the largest "
-                                  "that fits)");
-  on_bin->expected(0, 1)->type_name("[LENGTH]");
-  make->format.add_to(*tone);
-  tone->add_flag("--quiet", make->quiet, "print nothing but errors");
-  tone->callback([make, on_bin, &action] {
-    make->on_bin = on_bin->count() > 0;
+  auto* command = app.add_subcommand("make", "write a stimulus: from a recipe, or of one kind");
+  command->require_subcommand(0, 1);
+  auto make = std::make_shared<Make>();
+  command->add_option("--recipe", make->recipe_file, "recipe to make (docs/recipes.md)");
+  command->add_option("-o,--output", make->file, "file to write; with --rates also a folder");
+  command->add_option("--rates", make->rates_hz, "one file per rate, for example 44100,48000,96000")
+      ->delimiter(',');
+  command->add_flag("--no-marks", make->no_marks, "leave out the chirps by which a capture is found");
+  make->format.add_to(*command);
+  command->add_flag("--quiet", make->quiet, "print nothing but errors");
+  for (const std::string& kind : kind_names()) add_kind(*command, kind, action);
+  command->callback([command, make, &action] {
+    if (!command->get_subcommands().empty()) return;
+    if (make->recipe_file.empty()) throw CLI::RequiredError("A KIND or --recipe");
+    if (make->file.empty()) throw CLI::RequiredError("--output");
     action = [make] { return run(*make); };
   });
 }

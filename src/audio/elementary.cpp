@@ -86,4 +86,65 @@ double arctangent(double x) noexcept {
   return 4.0 * (t + t * sum);
 }
 
+namespace {
+
+__extension__ using Wide128 = unsigned __int128;
+
+// e^r - 1 for |r| <= ln(2)/2.
+double exponential_series(double r) {
+  double sum = 0.0;
+  for (int k = 16; k >= 2; --k) sum = (sum + 1.0) * r / k;
+  return (sum + 1.0) * r;
+}
+
+// A number in (-0.5, 0.5) as a fraction of 2^128, to 2^-117 of the number and 2^-128.
+Wide128 wide_fraction(double value) {
+  const double size = std::abs(value) * kTwoTo64;
+  const double whole = std::floor(size);
+  const auto high = static_cast<Wide128>(static_cast<std::uint64_t>(whole)) << 64;
+  const Wide128 result = high + static_cast<Wide128>((size - whole) * kTwoTo64);
+  return value < 0 ? Wide128{0} - result : result;
+}
+
+// numerator/denominator with the rounding of the division put back, as a fraction of 2^128.
+Wide128 wide_ratio(double numerator, double denominator) {
+  const double quotient = numerator / denominator;
+  const double lost = std::fma(-quotient, denominator, numerator) / denominator;
+  return wide_fraction(quotient) + wide_fraction(lost);
+}
+
+}  // namespace
+
+double exponential_minus_one(double x) noexcept {
+  if (x < -700.0) return -1.0;
+  constexpr double kLn2High = 6.93147180369123816490e-01, kLn2Low = 1.90821492927058770002e-10;  // ln 2 in two parts
+  const double k = std::nearbyint(x / std::numbers::ln2);
+  const double r = (x - k * kLn2High) - k * kLn2Low;
+  const double scale = std::ldexp(1.0, static_cast<int>(k));
+  return scale * exponential_series(r) + (scale - 1.0);
+}
+
+double exponential(double x) noexcept {
+  if (x < -700.0) return 0.0;
+  const double below = exponential_minus_one(x);
+  // Far below 0 the difference from -1 would hold no digits: the reciprocal does.
+  return x < -0.5 ? 1.0 / (exponential_minus_one(-x) + 1.0) : below + 1.0;
+}
+
+GlidingPhase::GlidingPhase(double from_hz, double to_hz, double frames, double sample_rate_hz) {
+  const Wide128 bend = wide_ratio(to_hz - from_hz, frames * sample_rate_hz);
+  // Halfway between two frames the frequency is that of their middle: φ(n) = f0·n + bend·n²/2 = (f0 + bend/2)·n + bend·n·(n-1)/2.
+  const Wide128 half_bend = to_hz < from_hz ? Wide128{0} - ((Wide128{0} - bend) >> 1) : bend >> 1;
+  const Wide128 step = wide_ratio(from_hz, sample_rate_hz) + half_bend;
+  step_ = {static_cast<std::uint64_t>(step >> 64), static_cast<std::uint64_t>(step)};
+  bend_ = {static_cast<std::uint64_t>(bend >> 64), static_cast<std::uint64_t>(bend)};
+}
+
+Phase GlidingPhase::at(std::uint64_t frame) const noexcept {
+  const Wide128 step = (static_cast<Wide128>(step_.high) << 64) + step_.low;
+  const Wide128 bend = (static_cast<Wide128>(bend_.high) << 64) + bend_.low;
+  const Wide128 pairs = static_cast<Wide128>(frame) * (frame - (frame > 0 ? 1 : 0)) / 2;
+  return static_cast<Phase>((step * frame + bend * pairs) >> 64);
+}
+
 }  // namespace wavicon

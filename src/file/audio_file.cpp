@@ -6,9 +6,10 @@
 #include <algorithm>
 #include <cctype>
 #include <cmath>
+#include <cstring>
 #include <vector>
 
-#include "container_length.hpp"
+#include "chunks.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/output_file.hpp"
 
@@ -23,6 +24,7 @@ struct CloseSound {
 using Sound = std::unique_ptr<SNDFILE, CloseSound>;
 
 constexpr std::int64_t kBlockFrames = 8192;
+constexpr const char* kRecipeHeading = "wavicon recipe\n";   // first line of a FLAC comment that holds one
 constexpr double kLargestWavBytes = 4294967295.0 - 65536.0;  // 32-bit sizes, with room for the other chunks
 
 Error input_error(const fs::path& path, const std::string& what) {
@@ -108,9 +110,9 @@ AudioReader::AudioReader(const fs::path& path) : impl_(std::make_unique<Impl>())
   require_readable(path);
   SF_INFO info{};
   impl_->sound.reset(sf_open(path.c_str(), SFM_READ, &info));
-  const std::string missing = file_detail::missing_part(path);
-  if (!missing.empty())
-    throw input_error(path, fmt::format("is cut off: {}; copy or bounce it again", missing));
+  const file_detail::ChunkIndex chunks = file_detail::index_chunks(path);
+  if (!chunks.missing.empty())
+    throw input_error(path, fmt::format("is cut off: {}; copy or bounce it again", chunks.missing));
   if (!impl_->sound) throw input_error(path, fmt::format("cannot be read as audio ({})", reason(nullptr)));
   impl_->info = {path,
                  container_name(info.format),
@@ -118,6 +120,10 @@ AudioReader::AudioReader(const fs::path& path) : impl_(std::make_unique<Impl>())
                  static_cast<double>(info.samplerate),
                  info.channels,
                  info.frames};
+  file_detail::read_extras(path, chunks, impl_->info);
+  const char* comment = sf_get_string(impl_->sound.get(), SF_STR_COMMENT);
+  if (impl_->info.recipe.empty() && comment != nullptr && std::string(comment).rfind(kRecipeHeading, 0) == 0)
+    impl_->info.recipe = std::string(comment).substr(std::string(kRecipeHeading).size());
 }
 AudioReader::~AudioReader() = default;
 AudioReader::AudioReader(AudioReader&&) noexcept = default;
@@ -197,6 +203,20 @@ void require_holdable(const fs::path& path, int container, const AudioWriteOptio
 
 }  // namespace
 
+namespace {
+
+// Broadcast extension (EBU Tech 3285, to verify) without a date: the same recipe gives the same bytes
+// tomorrow.
+void set_origin(SNDFILE* sound, const std::string& description) {
+  SF_BROADCAST_INFO origin{};
+  std::strncpy(origin.description, description.c_str(), sizeof origin.description - 1);
+  std::strncpy(origin.originator, "Wavicon", sizeof origin.originator - 1);
+  origin.version = 1;
+  sf_command(sound, SFC_SET_BROADCAST_INFO, &origin, sizeof origin);
+}
+
+}  // namespace
+
 struct AudioWriter::Impl {
   fs::path path;
   AudioWriteOptions options;
@@ -205,6 +225,7 @@ struct AudioWriter::Impl {
   Quantiser quantiser;
   std::int64_t position = 0;
   ClippedSamples clipped;
+  bool chunked = true;  ///< recipe and cues go into chunks at the end
   std::vector<std::int32_t> codes;
   std::vector<float> floats;
 
@@ -261,6 +282,11 @@ AudioWriter::AudioWriter(const fs::path& path, const AudioWriteOptions& options)
                 fmt::format("{}: cannot be written ({})", path.string(), reason(nullptr)));
   // The chunk with the peak holds the time of writing: the same samples would give other bytes every second.
   sf_command(impl_->sound.get(), SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
+  impl_->chunked = container != SF_FORMAT_FLAC;
+  if (!impl_->chunked && !options.recipe.empty())
+    sf_set_string(impl_->sound.get(), SF_STR_COMMENT, (kRecipeHeading + options.recipe).c_str());
+  if (!options.description.empty() && impl_->chunked && container != SF_FORMAT_AIFF)
+    set_origin(impl_->sound.get(), options.description);
 }
 AudioWriter::~AudioWriter() = default;
 AudioWriter::AudioWriter(AudioWriter&&) noexcept = default;
@@ -277,6 +303,10 @@ void AudioWriter::finish() {
   const int closing = sf_close(impl_->sound.release());
   if (failure != SF_ERR_NO_ERROR || closing != 0)
     throw Error(ErrorCode::bad_output, fmt::format("{}: cannot be finished ({})", impl_->path.string(), why));
+  if (impl_->chunked &&
+      !file_detail::append_extras(impl_->partial.path(), impl_->options.recipe, impl_->options.cues))
+    throw Error(ErrorCode::bad_output,
+                fmt::format("{}: cannot be finished: its recipe could not be added", impl_->path.string()));
   impl_->partial.commit();
 }
 

@@ -6,6 +6,7 @@
 #include <bit>
 #include <cmath>
 
+#include "renderers.hpp"
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/elementary.hpp"
@@ -14,23 +15,13 @@
 namespace wavicon {
 namespace {
 
-constexpr double kLongestS = 24 * 3600;
+using stimulus_detail::fade_gain;
+using stimulus_detail::frames_of;
 
 void require_range(const char* what, double value, double low, double high, const char* unit) {
   if (value >= low && value <= high) return;
   throw Error(ErrorCode::bad_argument,
               fmt::format("{} {} {} is not within {} to {} {}", what, value, unit, low, high, unit));
-}
-
-std::int64_t frames_of(double seconds, double sample_rate_hz) {
-  return std::llround(seconds * sample_rate_hz);
-}
-
-// Raised cosine from 0 to 1 over `length` frames.
-double fade_gain(std::int64_t frame, std::int64_t length) {
-  if (frame >= length) return 1.0;
-  const double half_cycles = 0.5 * (static_cast<double>(frame) + 0.5) / static_cast<double>(length);
-  return 0.5 - 0.5 * cosine(phase_from_cycles(half_cycles));
 }
 
 }  // namespace

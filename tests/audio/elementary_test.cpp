@@ -66,5 +66,31 @@ TEST(Elementary, NegativeFrequenciesTurnBackwards) {
   EXPECT_EQ(phase_from_cycles(7.5), Phase{1} << 63);
 }
 
+TEST(Elementary, ExponentialAgreesWithEightyBits) {
+  for (std::uint64_t i = 0; i < 100000; ++i) {
+    const double x = i % 2 == 0 ? 1400 * random_uniform(3, 0, i) - 700 : 2 * random_uniform(3, 0, i) - 1;
+    const auto expected = static_cast<double>(std::exp(static_cast<long double>(x)));
+    ASSERT_NEAR(exponential(x), expected, 6e-16 * expected) << x;
+    const auto less = static_cast<double>(std::expm1(static_cast<long double>(x)));
+    ASSERT_NEAR(exponential_minus_one(x), less, 8e-16 * std::abs(less)) << x;
+  }
+  EXPECT_EQ(exponential(0), 1.0);
+  EXPECT_EQ(exponential(-800), 0.0);
+  EXPECT_EQ(exponential_minus_one(0), 0.0);
+}
+
+TEST(Elementary, GlidingPhaseFollowsItsParabola) {
+  for (const auto& [from, to] : {std::pair{20.0, 20000.0}, std::pair{15000.0, 100.0}, std::pair{997.0, 997.0}}) {
+    const double rate = 48000, frames = 480000;
+    const GlidingPhase phase(from, to, frames, rate);
+    for (const std::uint64_t n : {0U, 1U, 2U, 999U, 123457U, 480000U}) {
+      const long double t = n, bend = (static_cast<long double>(to) - from) / frames;
+      const long double cycles = (from * t + bend * t * t / 2) / rate;
+      const long double got = static_cast<long double>(phase.at(n)) / 18446744073709551616.0L;
+      EXPECT_NEAR(static_cast<double>(std::remainder(got - cycles, 1.0L)), 0, 1e-12) << from << " to " << to << " at " << n;
+    }
+  }
+}
+
 }  // namespace
 }  // namespace wavicon

@@ -17,7 +17,7 @@ const fs::path kSource = WAVICON_SOURCE_DIR;
 // itself and fmt.
 const std::map<std::string, std::set<std::string>> kMayUse = {
     {"audio", {"Eigen/", "fftw3.h"}},
-    {"stimulus", {"audio"}},
+    {"stimulus", {"audio", "toml++/"}},
     {"sheet", {"audio"}},
     {"measure", {"audio", "stimulus", "sheet"}},
     {"file", {"audio", "stimulus", "sheet", "sndfile.h", "nlohmann/", "unistd.h"}},

@@ -31,4 +31,29 @@ using Phase = std::uint64_t;
 /// (elementary_test.cpp).
 [[nodiscard]] double arctangent(double x) noexcept;
 
+/// e^x for |x| <= 700, and 0 below that; reduced to ±ln(2)/2, then the Taylor series. @accuracy 4e-16
+/// relative (elementary_test.cpp).
+[[nodiscard]] double exponential(double x) noexcept;
+
+/// e^x - 1 without the loss near 0, |x| <= 700. @accuracy 8e-16 relative (elementary_test.cpp).
+[[nodiscard]] double exponential_minus_one(double x) noexcept;
+
+/// Phase of frequencies that change linearly, as 128-bit fractions of a cycle: step·n + bend·n·(n-1)/2
+/// without any rounding.
+class GlidingPhase {
+ public:
+  /// @param from_hz, to_hz  at frame 0 and at `frames`, below half the rate.
+  GlidingPhase(double from_hz, double to_hz, double frames, double sample_rate_hz);
+  /// @param frame  0 … 2^32.
+  [[nodiscard]] Phase at(std::uint64_t frame) const noexcept;
+
+ private:
+  struct Wide {
+    std::uint64_t high = 0;
+    std::uint64_t low = 0;
+  };
+  Wide step_;
+  Wide bend_;
+};
+
 }  // namespace wavicon

@@ -8,11 +8,18 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <vector>
 
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/sample_format.hpp"
 
 namespace wavicon {
+
+/// A named place in a file.
+struct CueMark {
+  std::int64_t frame = 0;
+  std::string name;
+};
 
 struct AudioFileInfo {
   std::filesystem::path path;
@@ -21,6 +28,8 @@ struct AudioFileInfo {
   double sample_rate_hz = 0;
   int channel_count = 0;
   std::int64_t frames = 0;
+  std::string recipe;         ///< text of the recipe that the file carries; empty for none
+  std::vector<CueMark> cues;  ///< in file order
 };
 
 /// A file opened for reading, from its first frame on.
@@ -62,6 +71,9 @@ struct AudioWriteOptions {
   bool dither = false;                        ///< TPDF, integer formats only
   std::uint64_t seed = 1;                     ///< of the dither
   std::int64_t frames = 0;                    ///< expected, to choose RF64 for large files
+  std::string recipe;                         ///< kept inside the file
+  std::vector<CueMark> cues;                  ///< WAV and AIFF; FLAC holds none
+  std::string description;                    ///< WAV: origin field of the broadcast extension
 };
 
 /// What the format could not hold.

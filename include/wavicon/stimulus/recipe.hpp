@@ -1,0 +1,77 @@
+#pragma once
+// A recipe: the text from which a stimulus is made, and its meaning as data. The same recipe gives the same
+// bytes every time.
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "wavicon/stimulus/parts.hpp"
+
+namespace wavicon {
+
+/// One stretch of a stimulus.
+struct Part {
+  std::string name;  ///< for a person; the kind's word when empty
+  PartKind kind;
+  std::vector<int> channels;  ///< from 1, as in recipes; empty: all
+  bool with_previous =
+      false;  ///< starts with the part before it and lies on top of it, instead of following it
+  double silence_before_s = 0;
+  double silence_after_s = 0;
+};
+
+/// Everything that decides the bytes of a stimulus.
+struct Recipe {
+  std::string name = "stimulus";
+  double sample_rate_hz = 48000;
+  int channel_count = 1;
+  int bits = 24;  ///< 16, 24, or 32 for 32-bit float
+  bool dither = false;
+  std::int64_t seed = 1;        ///< of the dither
+  double pad_db = 0;            ///< gain over everything but the marks, 0 or below
+  bool marks = true;            ///< short chirps before and after the parts
+  double silence_before_s = 0;  ///< outside of the marks
+  double silence_after_s = 0;
+  std::vector<Part> parts;
+};
+
+template <typename Visitor>
+void fields(Recipe& r, Visitor& visit) {
+  visit("name", r.name, "for a person; files are called by it");
+  visit("sample_rate_hz", r.sample_rate_hz, Range{8000, 768000}, "of the file");
+  visit("channels", r.channel_count, Range{1, 1024}, "of the file");
+  visit("bits", r.bits, Range{16, 32}, "16, 24, or 32 for 32-bit float");
+  visit("dither", r.dither, "TPDF dither, 16 and 24 bits");
+  visit("seed", r.seed, Range{0, 9e15}, "of the dither");
+  visit("pad_db", r.pad_db, Range{-200, 0}, "gain over all parts");
+  visit("marks", r.marks, "chirps at start and end, by which a capture is found");
+  visit("silence_before_s", r.silence_before_s, kTime, "before the first mark");
+  visit("silence_after_s", r.silence_after_s, kTime, "after the last mark");
+}
+
+template <typename Visitor>
+void part_fields(Part& p, Visitor& visit) {
+  visit("name", p.name, "for a person; cue marks are called by it");
+  visit("channels", p.channels, Range{1, 1024}, "from 1; all when left out");
+  visit("with_previous", p.with_previous, "on top of the part before it instead of after it");
+  visit("silence_before_s", p.silence_before_s, kTime, "before the part");
+  visit("silence_after_s", p.silence_after_s, kTime, "after the part");
+}
+
+/// Reads a recipe and checks every value.
+///
+/// @param source  what to call the text in errors: a file's name.
+/// @throws Error bad_input "SOURCE:LINE:COLUMN: …" for what is no TOML, an unknown key (with the nearest), a
+/// value of the wrong type or out
+///               of range, with what is allowed
+[[nodiscard]] Recipe parse_recipe(const std::string& text, const std::string& source);
+
+/// The recipe as text; settings at their defaults are left out. Reading it gives the same recipe.
+[[nodiscard]] std::string recipe_text(const Recipe& recipe);
+
+/// Checks a recipe that was not read from text. @throws Error bad_argument naming part, setting, value and
+/// what is allowed.
+void require_valid(const Recipe& recipe);
+
+}  // namespace wavicon

@@ -1,0 +1,69 @@
+#pragma once
+// A recipe made into samples, from any frame on, in blocks of any size: an hour needs no more memory than a
+// second.
+
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "wavicon/stimulus/recipe.hpp"
+
+namespace wavicon {
+
+/// Where a part lies.
+struct PlacedPart {
+  std::string name;
+  std::string kind;
+  std::int64_t first_frame = 0;
+  std::int64_t frames = 0;    ///< without the silence around it
+  std::vector<int> channels;  ///< from 0
+};
+
+/// Where the marks lie: the first frames of two chirps of the same length, the one at the end being the first
+/// one backwards.
+struct PlacedMarks {
+  std::int64_t start_frame = 0;
+  std::int64_t end_frame = 0;
+  std::int64_t frames = 0;
+};
+
+/// Rendering needs scratch memory, so one object serves one thread at a time.
+class Stimulus {
+ public:
+  /// @param recipe  valid; copied. @throws Error bad_argument as require_valid(Recipe).
+  explicit Stimulus(const Recipe& recipe);
+  ~Stimulus();
+  Stimulus(Stimulus&&) noexcept;
+  Stimulus& operator=(Stimulus&&) noexcept;
+
+  [[nodiscard]] const Recipe& recipe() const noexcept;
+  [[nodiscard]] std::int64_t frames() const noexcept;
+  [[nodiscard]] const std::vector<PlacedPart>& parts() const noexcept;
+  [[nodiscard]] const std::optional<PlacedMarks>& marks() const noexcept;
+
+  /// Writes frames first_frame … of one channel (from 0); what lies outside is silence. Same bits for any
+  /// division into blocks.
+  void render(std::int64_t first_frame, int channel, std::span<double> out);
+
+ private:
+  struct Impl;
+  std::unique_ptr<Impl> impl_;
+};
+
+/// Length of the stimulus, without making it.
+[[nodiscard]] double stimulus_seconds(const Recipe& recipe);
+
+/// The chirp of a mark: log sweep over 0.15 s from 400 Hz to 5 kHz (or 0.4 of the rate), -12 dBFS,
+/// raised-cosine edges of 10 ms.
+[[nodiscard]] std::vector<double> mark_samples(double sample_rate_hz);
+
+/// Exact phase of a sweep in cycles at a time in seconds from its start; analysis follows orders by it.
+[[nodiscard]] double sweep_cycles(const Sweep& sweep, double time_s);
+/// Length of one way of a sweep: sweep.seconds, or the nearest that synchronises it: a whole number of
+/// from_hz·T/ln(to_hz/from_hz).
+[[nodiscard]] double sweep_seconds(const Sweep& sweep);
+
+}  // namespace wavicon

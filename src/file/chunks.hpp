@@ -1,0 +1,38 @@
+#pragma once
+// The chunks of WAV, RF64 and AIFF files (EA IFF 85 and its little-endian kin RIFF): 4 letters, a 32-bit
+// size, content padded to even length. What libsndfile does not tell or write is done here: whether a file is
+// whole, our recipe, named cue marks of any number. Internal to `file`.
+
+#include <cstdint>
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "wavicon/file/audio_file.hpp"
+
+namespace wavicon::file_detail {
+
+struct Chunk {
+  std::string id;
+  std::uint64_t offset = 0;  ///< of the content
+  std::uint64_t size = 0;    ///< of the content
+};
+
+struct ChunkIndex {
+  std::string form;  ///< "RIFF", "RF64", "FORM", …; empty for other files
+  bool little_endian = true;
+  std::vector<Chunk> chunks;  ///< as far as they could be read
+  std::string missing;        ///< empty when the file is complete, otherwise what is missing, as a sentence
+};
+
+[[nodiscard]] ChunkIndex index_chunks(const std::filesystem::path& path);
+
+/// Recipe and cue marks of an indexed file.
+void read_extras(const std::filesystem::path& path, const ChunkIndex& index, AudioFileInfo& info);
+
+/// Appends recipe and cue marks to a finished WAV, RF64 or AIFF file and corrects its size. @return false
+/// when the file cannot be written.
+[[nodiscard]] bool append_extras(const std::filesystem::path& path, const std::string& recipe,
+                                 const std::vector<CueMark>& cues);
+
+}  // namespace wavicon::file_detail

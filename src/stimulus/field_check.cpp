@@ -1,0 +1,174 @@
+#include "field_check.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/nearest_names.hpp"
+#include "wavicon/stimulus/stimulus.hpp"
+
+namespace wavicon {
+namespace stimulus_detail {
+namespace {
+
+// Visits fields and keeps the first problem.
+class Checker {
+ public:
+  explicit Checker(double sample_rate_hz) : rate_(sample_rate_hz) {}
+  std::string problem;
+
+  void operator()(const char* key, double& value, const Range& range, const char*) {
+    note(key, range_problem(value, range, rate_));
+  }
+  void operator()(const char* key, std::optional<double>& value, const Range& range, const char*) {
+    if (value) note(key, range_problem(*value, range, rate_));
+  }
+  void operator()(const char* key, int& value, const Range& range, const char*) {
+    note(key, range_problem(value, range, rate_));
+  }
+  void operator()(const char* key, std::int64_t& value, const Range& range, const char*) {
+    note(key, range_problem(static_cast<double>(value), range, rate_));
+  }
+  void operator()(const char* key, std::vector<double>& values, const Range& range, const char*) {
+    for (const double value : values) note(key, range_problem(value, range, rate_));
+  }
+  void operator()(const char* key, std::vector<int>& values, const Range& range, const char*) {
+    for (const int value : values) note(key, range_problem(value, range, rate_));
+  }
+  void operator()(const char* key, std::string& word, const std::vector<std::string>& allowed, const char*) {
+    note(key, word_problem(word, allowed));
+  }
+  void operator()(const char*, std::string&, const char*) {}
+  void operator()(const char*, bool&, const char*) {}
+  void operator()(const char* key, std::vector<Oscillator>& oscillators, const char*) {
+    if (oscillators.empty()) note(key, "is empty: at least one is needed");
+    for (Oscillator& oscillator : oscillators) fields(oscillator, *this);
+  }
+  void operator()(const char*, std::variant<Tone, Sweep, Noise>& carrier, const char*) {
+    std::visit([&](auto& kind) { fields(kind, *this); }, carrier);
+  }
+
+ private:
+  void note(const char* key, const std::string& what) {
+    if (problem.empty() && !what.empty()) problem = fmt::format("{}: {}", key, what);
+  }
+  double rate_;
+};
+
+std::string fades_problem(double in_s, double out_s, double seconds) {
+  if (in_s + out_s <= seconds) return "";
+  return fmt::format("fade_in_s and fade_out_s: {} s and {} s do not fit into {} s", in_s, out_s, seconds);
+}
+
+std::string edge_problem(double edge_s, double on_s, const char* on) {
+  return 2 * edge_s <= on_s
+             ? ""
+             : fmt::format("edge_s: two edges of {} s do not fit into {} of {} s", edge_s, on, on_s);
+}
+
+struct AgreementProblem {
+  double rate;
+  std::string operator()(const Tone& p) const { return fades_problem(p.fade_in_s, p.fade_out_s, p.seconds); }
+  std::string operator()(const Multitone& p) const {
+    return fades_problem(p.fade_in_s, p.fade_out_s, p.seconds);
+  }
+  std::string operator()(const TwoTone& p) const {
+    if (!(p.lower_hz < p.upper_hz))
+      return fmt::format("lower_hz: {} is not below upper_hz ({})", p.lower_hz, p.upper_hz);
+    return fades_problem(p.fade_in_s, p.fade_out_s, p.seconds);
+  }
+  std::string operator()(const Sweep& p) const {
+    if (p.from_hz == p.to_hz) return "from_hz and to_hz are the same; use a tone";
+    if (p.synchronised && p.law != "log") return "synchronised: only for law = \"log\"";
+    return fades_problem(p.fade_in_s, p.fade_out_s, p.seconds * (p.return_trip ? 2 : 1));
+  }
+  std::string operator()(const Noise& p) const {
+    if (p.octave_hz && p.third_octave_hz) return "octave_hz and third_octave_hz: only one of them";
+    if ((p.octave_hz || p.third_octave_hz) && (p.from_hz > 0 || p.to_hz))
+      return "a band by its centre and from_hz or to_hz: only one of them";
+    const double upper = p.to_hz.value_or(rate / 2);
+    if (!(p.from_hz < upper))
+      return fmt::format("from_hz: {} is not below the band's upper end ({})", p.from_hz, upper);
+    const double centre = p.octave_hz.value_or(p.third_octave_hz.value_or(0));
+    if (p.to_hz.value_or(0) > rate / 2 || p.from_hz >= rate / 2 || centre >= rate / 2)
+      return fmt::format("the band does not lie below half the sample rate ({} Hz)", rate / 2);
+    return fades_problem(p.fade_in_s, p.fade_out_s, p.seconds);
+  }
+  std::string operator()(const Burst& p) const { return edge_problem(p.edge_s, p.on_s, "on_s"); }
+  std::string operator()(const Staircase& p) const {
+    if (p.frequencies_hz.empty() || p.levels_dbfs.empty())
+      return "frequencies_hz and levels_dbfs need at least one value each";
+    if (!p.trims_db.empty() && p.trims_db.size() != p.frequencies_hz.size())
+      return fmt::format("trims_db: {} values for {} frequencies", p.trims_db.size(),
+                         p.frequencies_hz.size());
+    return edge_problem(p.edge_s, p.step_s, "step_s");
+  }
+  std::string operator()(const Block&) const { return ""; }
+  std::string operator()(const Impulse&) const { return ""; }
+  std::string operator()(const Silence&) const { return ""; }
+  std::string operator()(const ChannelNumbers&) const { return ""; }
+};
+
+}  // namespace
+
+std::string range_problem(double value, const Range& range, double sample_rate_hz) {
+  if (range.limit == Range::Limit::below_half_rate)
+    return value > range.low && value < sample_rate_hz / 2
+               ? ""
+               : fmt::format("{} Hz is not above {} and below half the sample rate ({} Hz)", value, range.low,
+                             sample_rate_hz / 2);
+  return value >= range.low && value <= range.high
+             ? ""
+             : fmt::format("{} is not within {} to {}", value, range.low, range.high);
+}
+
+std::string word_problem(const std::string& word, const std::vector<std::string>& allowed) {
+  if (std::find(allowed.begin(), allowed.end(), word) != allowed.end()) return "";
+  return fmt::format("'{}' is not known{}", word, name_hint(word, allowed));
+}
+
+std::string part_problem(const Part& part, const Recipe& recipe) {
+  Checker checker(recipe.sample_rate_hz);
+  Part copy = part;  // fields() gives writable access, which a check does not use
+  part_fields(copy, checker);
+  std::visit([&](auto& kind) { fields(kind, checker); }, copy.kind);
+  if (!checker.problem.empty()) return checker.problem;
+  for (const int channel : part.channels)
+    if (channel > recipe.channel_count)
+      return fmt::format("channels: there is no channel {}, the recipe has {}", channel,
+                         recipe.channel_count);
+  return std::visit(AgreementProblem{recipe.sample_rate_hz}, part.kind);
+}
+
+std::string recipe_problem(const Recipe& recipe) {
+  Checker checker(recipe.sample_rate_hz);
+  Recipe head = recipe;
+  head.parts.clear();
+  fields(head, checker);
+  if (!checker.problem.empty()) return checker.problem;
+  if (recipe.bits != 16 && recipe.bits != 24 && recipe.bits != 32)
+    return fmt::format("bits: {} is not 16, 24 or 32 (float)", recipe.bits);
+  if (recipe.sample_rate_hz != std::floor(recipe.sample_rate_hz)) return "sample_rate_hz: is no whole number";
+  if (recipe.parts.empty()) return "there is no part; a recipe needs at least one [[part]]";
+  return "";
+}
+
+}  // namespace stimulus_detail
+
+void require_valid(const Recipe& recipe) {
+  auto fail = [](const std::string& what) { throw Error(ErrorCode::bad_argument, what); };
+  if (const auto problem = stimulus_detail::recipe_problem(recipe); !problem.empty()) fail(problem);
+  for (std::size_t i = 0; i < recipe.parts.size(); ++i) {
+    const auto problem = stimulus_detail::part_problem(recipe.parts[i], recipe);
+    const std::string which =
+        recipe.parts.size() == 1 ? "" : fmt::format("part {} ({}): ", i + 1, kind_name(recipe.parts[i].kind));
+    if (!problem.empty()) fail(which + problem);
+  }
+  const double seconds = stimulus_seconds(recipe);
+  if (seconds > kLongestS)
+    fail(fmt::format("the parts take {:.0f} s together; 24 h (86400 s) is the most", seconds));
+}
+
+}  // namespace wavicon

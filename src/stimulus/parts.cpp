@@ -1,0 +1,33 @@
+#include "wavicon/stimulus/parts.hpp"
+
+#include <algorithm>
+
+namespace wavicon {
+namespace {
+
+template <std::size_t Index = 0>
+PartKind kind_at(std::size_t index) {
+  if constexpr (Index + 1 < std::variant_size_v<PartKind>) {
+    if (index > Index) return kind_at<Index + 1>(index);
+  }
+  return std::variant_alternative_t<Index, PartKind>{};
+}
+
+}  // namespace
+
+const std::vector<std::string>& kind_names() {
+  static const std::vector<std::string> kNames = {"tone",    "multitone", "two_tone",       "sweep",
+                                                  "noise",   "burst",     "staircase",      "block",
+                                                  "impulse", "silence",   "channel_numbers"};
+  return kNames;
+}
+
+std::string kind_name(const PartKind& kind) { return kind_names()[kind.index()]; }
+
+std::optional<PartKind> kind_from_name(const std::string& name) {
+  const auto found = std::find(kind_names().begin(), kind_names().end(), name);
+  if (found == kind_names().end()) return std::nullopt;
+  return kind_at(static_cast<std::size_t>(found - kind_names().begin()));
+}
+
+}  // namespace wavicon

@@ -1,0 +1,309 @@
+#include "renderers.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+#include <vector>
+
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/elementary.hpp"
+#include "wavicon/stimulus/stimulus.hpp"
+
+namespace wavicon::stimulus_detail {
+
+std::int64_t frames_of(double seconds, double sample_rate_hz) {
+  return std::llround(seconds * sample_rate_hz);
+}
+
+double fade_gain(std::int64_t frame, std::int64_t length) {
+  if (frame >= length) return 1.0;
+  const double half_cycles = 0.5 * (static_cast<double>(frame) + 0.5) / static_cast<double>(length);
+  return 0.5 - 0.5 * cosine(phase_from_cycles(half_cycles));
+}
+
+namespace {
+
+// Level that changes linearly in dB.
+class LevelRamp {
+ public:
+  LevelRamp(double from_db, double to_db, double frames)
+      : start_(ratio_from_db(from_db)), per_frame_((to_db - from_db) * std::numbers::ln10 / 20.0 / frames) {}
+  [[nodiscard]] double at(std::int64_t frame) const {
+    return per_frame_ == 0 ? start_ : start_ * exponential(per_frame_ * static_cast<double>(frame));
+  }
+
+ private:
+  double start_;
+  double per_frame_;
+};
+
+class Fades {
+ public:
+  Fades(double in_s, double out_s, double sample_rate_hz, std::int64_t frames)
+      : in_(frames_of(in_s, sample_rate_hz)), out_(frames_of(out_s, sample_rate_hz)), frames_(frames) {}
+  [[nodiscard]] double at(std::int64_t frame) const {
+    return fade_gain(frame, in_) * fade_gain(frames_ - 1 - frame, out_);
+  }
+
+ private:
+  std::int64_t in_, out_, frames_;
+};
+
+// Parts whose samples are a function of the frame alone, the same on every channel.
+template <typename Signal>
+class FunctionRenderer : public Renderer {
+ public:
+  FunctionRenderer(std::int64_t frames, Signal signal) : frames_(frames), signal_(std::move(signal)) {}
+  std::int64_t frames() const override { return frames_; }
+  void add(std::int64_t first, int, double gain, std::span<double> out) override {
+    for (std::size_t i = 0; i < out.size(); ++i)
+      out[i] += gain * signal_(first + static_cast<std::int64_t>(i));
+  }
+
+ private:
+  std::int64_t frames_;
+  Signal signal_;
+};
+
+template <typename Signal>
+std::unique_ptr<Renderer> function_renderer(std::int64_t frames, Signal signal) {
+  return std::make_unique<FunctionRenderer<Signal>>(frames, std::move(signal));
+}
+
+struct Sine {
+  Phase origin;
+  Phase step;
+  double amplitude;
+  Sine(double hz, double phase_deg, double level_dbfs, double rate)
+      : origin(phase_from_cycles(phase_deg / 360.0)),
+        step(phase_step(hz, rate)),
+        amplitude(ratio_from_db(level_dbfs)) {}
+  double operator()(std::int64_t n) const { return amplitude * sine(origin + step * static_cast<Phase>(n)); }
+};
+
+std::unique_ptr<Renderer> make(const Tone& p, double rate) {
+  const std::int64_t frames = frames_of(p.seconds, rate);
+  const Fades fades(p.fade_in_s, p.fade_out_s, rate, frames);
+  const Sine wave(p.frequency_hz, p.phase_deg, p.level_dbfs + p.clip_db, rate);
+  const double most = p.clip_db > 0 ? ratio_from_db(p.level_dbfs) : 2 * wave.amplitude;
+  return function_renderer(frames,
+                           [=](std::int64_t n) { return fades.at(n) * std::clamp(wave(n), -most, most); });
+}
+
+// One sine of a multitone, silent before its delay.
+struct GlidingSine {
+  std::int64_t delay;
+  Phase origin;
+  GlidingPhase phase;
+  LevelRamp level;
+  double operator()(std::int64_t n) const {
+    if (n < delay) return 0;
+    const std::int64_t m = n - delay;
+    return level.at(m) * sine(origin + phase.at(static_cast<std::uint64_t>(m)));
+  }
+};
+
+class MultitoneRenderer : public Renderer {
+ public:
+  MultitoneRenderer(const Multitone& p, double rate)
+      : frames_(frames_of(p.seconds, rate)), fades_(p.fade_in_s, p.fade_out_s, rate, frames_) {
+    for (const Oscillator& o : p.oscillators) {
+      const std::int64_t delay = frames_of(o.delay_s, rate);
+      const double length = std::max(1.0, static_cast<double>(frames_ - delay));
+      sines_.push_back({delay,
+                        phase_from_cycles(o.phase_deg / 360.0),
+                        {o.frequency_hz, o.to_hz.value_or(o.frequency_hz), length, rate},
+                        {o.level_dbfs, o.to_dbfs.value_or(o.level_dbfs), length}});
+    }
+  }
+  std::int64_t frames() const override { return frames_; }
+  void add(std::int64_t first, int, double gain, std::span<double> out) override {
+    for (std::size_t i = 0; i < out.size(); ++i) {
+      const std::int64_t n = first + static_cast<std::int64_t>(i);
+      double sum = 0;
+      for (const GlidingSine& wave : sines_) sum += wave(n);
+      out[i] += gain * fades_.at(n) * sum;
+    }
+  }
+
+ private:
+  std::int64_t frames_;
+  Fades fades_;
+  std::vector<GlidingSine> sines_;
+};
+
+std::unique_ptr<Renderer> make(const TwoTone& p, double rate) {
+  const std::int64_t frames = frames_of(p.seconds, rate);
+  const Fades fades(p.fade_in_s, p.fade_out_s, rate, frames);
+  const double peak = ratio_from_db(p.level_dbfs);
+  Sine lower(p.lower_hz, 0, 0, rate), upper(p.upper_hz, 0, 0, rate);
+  lower.amplitude = peak * p.ratio / (1 + p.ratio);
+  upper.amplitude = peak / (1 + p.ratio);
+  return function_renderer(frames, [=](std::int64_t n) { return fades.at(n) * (lower(n) + upper(n)); });
+}
+
+// A carrier of one burst, gated again and again.
+class BurstRenderer : public Renderer {
+ public:
+  BurstRenderer(const Burst& p, double rate, int channel_count)
+      : on_(frames_of(p.on_s, rate)),
+        period_(on_ + frames_of(p.gap * p.on_s, rate)),
+        count_(p.count),
+        edge_(frames_of(p.edge_s, rate)) {
+    const double seconds = static_cast<double>(on_) / rate;
+    auto bare = [&](auto kind) {
+      kind.seconds = seconds;
+      kind.fade_in_s = kind.fade_out_s = 0;
+      return make_renderer(kind, rate, channel_count);
+    };
+    carrier_ = std::visit(bare, p.carrier);
+  }
+  std::int64_t frames() const override { return period_ * count_; }
+  void add(std::int64_t first, int channel, double gain, std::span<double> out) override {
+    const std::int64_t end = first + static_cast<std::int64_t>(out.size());
+    for (std::int64_t burst = first / period_; burst * period_ < end; ++burst) {
+      const std::int64_t start = burst * period_, from = std::max(first, start),
+                         to = std::min({end, start + on_, start + carrier_->frames()});
+      if (to <= from) continue;
+      scratch_.assign(static_cast<std::size_t>(to - from), 0.0);
+      carrier_->add(from - start, channel, gain, scratch_);
+      for (std::int64_t n = from; n < to; ++n)
+        out[static_cast<std::size_t>(n - first)] += scratch_[static_cast<std::size_t>(n - from)] *
+                                                    fade_gain(n - start, edge_) *
+                                                    fade_gain(on_ - 1 - (n - start), edge_);
+    }
+  }
+
+ private:
+  std::int64_t on_, period_, count_, edge_;
+  std::unique_ptr<Renderer> carrier_;
+  std::vector<double> scratch_;
+};
+
+std::unique_ptr<Renderer> make(const Staircase& p, double rate) {
+  const std::int64_t step = frames_of(p.step_s, rate), period = step + frames_of(p.gap_s, rate),
+                     edge = frames_of(p.edge_s, rate);
+  std::vector<Sine> steps;
+  for (std::size_t f = 0; f < p.frequencies_hz.size(); ++f)
+    for (const double level : p.levels_dbfs)
+      steps.emplace_back(p.frequencies_hz[f], 0, level + (p.trims_db.empty() ? 0 : p.trims_db[f]), rate);
+  const auto count = static_cast<std::int64_t>(steps.size());
+  return function_renderer(period * count, [=](std::int64_t n) {
+    const std::int64_t in = n % period;
+    if (in >= step) return 0.0;
+    return steps[static_cast<std::size_t>(n / period)](in) * fade_gain(in, edge) *
+           fade_gain(step - 1 - in, edge);
+  });
+}
+
+std::unique_ptr<Renderer> make(const Block& p, double rate) {
+  auto cycles = [&](double seconds) { return std::max(1.0, std::round(seconds * p.frequency_hz)); };
+  const double up = cycles(p.low_s) / p.frequency_hz * rate,
+               down = up + cycles(p.high_s) / p.frequency_hz * rate;
+  const std::int64_t frames = std::llround(down + p.after_s * rate);
+  const Sine wave(p.frequency_hz, 0, 0, rate);
+  const double low = ratio_from_db(p.low_dbfs), high = ratio_from_db(p.high_dbfs);
+  return function_renderer(frames, [=](std::int64_t n) {
+    const auto t = static_cast<double>(n);
+    return wave(n) * (t >= up && t < down ? high : low);
+  });
+}
+
+std::unique_ptr<Renderer> make(const Impulse& p, double rate) {
+  const double level = ratio_from_db(p.level_dbfs) * (p.negative ? -1 : 1);
+  return function_renderer(std::max<std::int64_t>(1, frames_of(p.seconds, rate)),
+                           [=](std::int64_t n) { return n == 0 ? level : 0.0; });
+}
+
+std::unique_ptr<Renderer> make(const Silence& p, double rate) {
+  return function_renderer(frames_of(p.seconds, rate), [](std::int64_t) { return 0.0; });
+}
+
+// Channel c (from 0) starts after c·(c+1)/2 tones and c longer gaps.
+class ChannelNumbersRenderer : public Renderer {
+ public:
+  ChannelNumbersRenderer(const ChannelNumbers& p, double rate, int channel_count)
+      : beep_(frames_of(p.beep_s, rate)),
+        gap_(frames_of(p.gap_s, rate)),
+        edge_(std::min(beep_ / 2, frames_of(0.002, rate))),
+        channel_count_(channel_count),
+        wave_(p.frequency_hz, 0, p.level_dbfs, rate) {}
+  std::int64_t frames() const override { return start_of(channel_count_); }
+  void add(std::int64_t first, int channel, double gain, std::span<double> out) override {
+    const std::int64_t start = start_of(channel), end = start + (channel + 1) * (beep_ + gap_);
+    for (std::size_t i = 0; i < out.size(); ++i) {
+      const std::int64_t n = first + static_cast<std::int64_t>(i);
+      if (n < start || n >= end) continue;
+      const std::int64_t in = (n - start) % (beep_ + gap_);
+      if (in < beep_) out[i] += gain * wave_(in) * fade_gain(in, edge_) * fade_gain(beep_ - 1 - in, edge_);
+    }
+  }
+
+ private:
+  [[nodiscard]] std::int64_t start_of(int channel) const {
+    return static_cast<std::int64_t>(channel) * (channel + 1) / 2 * (beep_ + gap_) +
+           2 * static_cast<std::int64_t>(channel) * gap_;
+  }
+  std::int64_t beep_, gap_, edge_;
+  int channel_count_;
+  Sine wave_;
+};
+
+}  // namespace
+
+std::unique_ptr<Renderer> make_sweep(const Sweep& p, double rate) {
+  const double seconds = sweep_seconds(p) * (p.return_trip ? 2 : 1);
+  const std::int64_t frames = std::max<std::int64_t>(1, frames_of(seconds, rate));
+  const Fades fades(p.fade_in_s, p.fade_out_s, rate, frames);
+  const LevelRamp level(p.level_dbfs, p.to_dbfs.value_or(p.level_dbfs), static_cast<double>(frames));
+  return function_renderer(frames, [=](std::int64_t n) {
+    return fades.at(n) * level.at(n) *
+           sine(phase_from_cycles(sweep_cycles(p, static_cast<double>(n) / rate)));
+  });
+}
+
+namespace {
+
+struct Make {
+  double rate;
+  int channel_count;
+  std::unique_ptr<Renderer> operator()(const Multitone& p) const {
+    return std::make_unique<MultitoneRenderer>(p, rate);
+  }
+  std::unique_ptr<Renderer> operator()(const Sweep& p) const { return make_sweep(p, rate); }
+  std::unique_ptr<Renderer> operator()(const Noise& p) const { return make_noise(p, rate, channel_count); }
+  std::unique_ptr<Renderer> operator()(const Burst& p) const {
+    return std::make_unique<BurstRenderer>(p, rate, channel_count);
+  }
+  std::unique_ptr<Renderer> operator()(const ChannelNumbers& p) const {
+    return std::make_unique<ChannelNumbersRenderer>(p, rate, channel_count);
+  }
+  std::unique_ptr<Renderer> operator()(const auto& p) const { return make(p, rate); }
+};
+
+}  // namespace
+
+std::unique_ptr<Renderer> make_renderer(const PartKind& kind, double rate, int channel_count) {
+  return std::visit(Make{rate, channel_count}, kind);
+}
+
+}  // namespace wavicon::stimulus_detail
+
+namespace wavicon {
+
+double sweep_seconds(const Sweep& p) {
+  if (!p.synchronised) return p.seconds;
+  const double octaves = std::log(p.to_hz / p.from_hz);
+  return std::max(1.0, std::round(std::abs(p.from_hz * p.seconds / octaves))) * std::abs(octaves) / p.from_hz;
+}
+
+double sweep_cycles(const Sweep& p, double time_s) {
+  const double length = sweep_seconds(p);
+  if (p.return_trip && time_s > length)
+    return 2 * sweep_cycles(p, length) - sweep_cycles(p, 2 * length - time_s);
+  if (p.law == "linear") return (p.from_hz + 0.5 * (p.to_hz - p.from_hz) * time_s / length) * time_s;
+  const double rise = std::log(p.to_hz / p.from_hz) / length;
+  return p.from_hz / rise * exponential_minus_one(rise * time_s);
+}
+
+}  // namespace wavicon
