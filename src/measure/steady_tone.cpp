@@ -14,48 +14,59 @@ namespace wavicon::measure_detail {
 namespace {
 
 constexpr double kLookS = 0.3;          // least length of the look for the frequency: 6 periods of 20 Hz
+constexpr std::size_t kLooks = 6;          // blocks that are looked at
 constexpr double kLookBeta = 8;         // main lobe 2.7 bins, skirts below -60 dB
 constexpr double kLowestLookBin = 1.5;  // below this lies what is left of DC
 constexpr double kWantedWithin = 0.03;  // a tone asked for is looked for within 3 %
 constexpr double kStepPeriods = 4;      // one value of the level trace
 constexpr double kStepS = 0.010;
+constexpr std::size_t kHeldSteps = 8;
 constexpr double kSteadyDb = 0.5;
 constexpr double kNoiseSpread = 6;  // times the median change from step to step
 constexpr double kNearHighestDb = 6;
 
-std::span<const double> loudest_block(std::span<const double> samples, std::size_t length) {
-  std::size_t best = 0;
-  double most = -1;
+// Starts of the blocks with the most energy.
+std::vector<std::size_t> loudest_blocks(std::span<const double> samples, std::size_t length) {
+  std::vector<std::pair<double, std::size_t>> found;
   const std::size_t hop = std::max<std::size_t>(1, length / 2);
   for (std::size_t start = 0; start + length <= samples.size(); start += hop) {
     double energy = 0;
     for (const double x : samples.subspan(start, length)) energy += x * x;
-    if (energy > most) {
-      most = energy;
-      best = start;
-    }
+    found.emplace_back(-energy, start);
   }
-  return samples.subspan(best, length);
+  const std::size_t count = std::min(found.size(), kLooks);
+  std::partial_sort(found.begin(), found.begin() + static_cast<std::ptrdiff_t>(count), found.end());
+  std::vector<std::size_t> starts;
+  for (std::size_t i = 0; i < count; ++i) starts.push_back(found[i].second);
+  return starts;
 }
 
-// Highest line of one block, by a parabola through the logarithms of the three highest bins.
-double rough_frequency_hz(std::span<const double> block, double sample_rate_hz,
-                          std::optional<double> wanted_hz, SpectralTools& tools) {
-  const auto window = tools.windows.get(block.size(), kLookBeta);
+void add_power(std::span<const double> block, std::span<const double> window, RealTransform& transform,
+               std::vector<double>& power) {
   double weight = 0, weighted = 0;
   for (std::size_t i = 0; i < block.size(); ++i) {
     weight += window[i];
     weighted += window[i] * block[i];
   }
-  RealTransform& transform = tools.transforms.get(fast_transform_length(2 * block.size()));
   const auto input = transform.input();
   std::fill(input.begin(), input.end(), 0.0);
   for (std::size_t i = 0; i < block.size(); ++i) input[i] = window[i] * (block[i] - weighted / weight);
   transform.execute();
   const auto bins = transform.bins();
+  for (std::size_t b = 0; b < bins.size(); ++b) power[b] += std::norm(bins[b]);
+}
+
+// Highest line over the loudest blocks, by a parabola through the logarithms of the three highest bins. Over several blocks a tone that
+// stays gathers in one place, and a chirp that is louder for a moment does not.
+double rough_frequency_hz(std::span<const double> samples, std::size_t length, double sample_rate_hz,
+                          std::optional<double> wanted_hz, SpectralTools& tools) {
+  RealTransform& transform = tools.transforms.get(fast_transform_length(2 * length));
+  std::vector<double> bins(transform.length() / 2 + 1, 0.0);
+  for (const std::size_t start : loudest_blocks(samples, length))
+    add_power(samples.subspan(start, length), tools.windows.get(length, kLookBeta), transform, bins);
 
   const double hz_per_bin = sample_rate_hz / static_cast<double>(transform.length());
-  const double hz_per_look = sample_rate_hz / static_cast<double>(block.size());
+  const double hz_per_look = sample_rate_hz / static_cast<double>(length);
   double low_hz = kLowestLookBin * hz_per_look, high_hz = sample_rate_hz / 2;
   if (wanted_hz) {
     const double reach = std::max(kWantedWithin * *wanted_hz, hz_per_look);
@@ -68,10 +79,10 @@ double rough_frequency_hz(std::span<const double> block, double sample_rate_hz,
       std::clamp<std::size_t>(static_cast<std::size_t>(high_hz / hz_per_bin), first, bins.size() - 2);
   std::size_t top = first;
   for (std::size_t b = first; b <= last; ++b)
-    if (std::norm(bins[b]) > std::norm(bins[top])) top = b;
+    if (bins[b] > bins[top]) top = b;
   const double tiny = 1e-300;  // keeps the logarithm of an empty bin finite
-  const double below = std::log(std::norm(bins[top - 1]) + tiny), at = std::log(std::norm(bins[top]) + tiny),
-               above = std::log(std::norm(bins[top + 1]) + tiny);
+  const double below = std::log(bins[top - 1] + tiny), at = std::log(bins[top] + tiny),
+               above = std::log(bins[top + 1] + tiny);
   const double curvature = below - 2 * at + above;
   const double shift = curvature < 0 ? std::clamp(0.5 * (below - above) / curvature, -0.5, 0.5) : 0.0;
   return (static_cast<double>(top) + shift) * hz_per_bin;
@@ -91,6 +102,17 @@ std::vector<double> amplitude_trace(std::span<const double> samples, double freq
     trace.push_back(4.0 * std::abs(tone_sum(weighted, turn)) / static_cast<double>(step));
   }
   return trace;
+}
+
+// The highest level that is held over eight steps: a chirp or a click that passes the tone's frequency does not count.
+double held_level_db(const std::vector<double>& levels_db) {
+  const std::size_t held = std::clamp<std::size_t>(levels_db.size() / 2, 1, kHeldSteps);
+  double highest = *std::min_element(levels_db.begin(), levels_db.end());
+  for (std::size_t i = 0; i + held <= levels_db.size(); ++i) {
+    const auto first = levels_db.begin() + static_cast<std::ptrdiff_t>(i);
+    highest = std::max(highest, *std::min_element(first, first + static_cast<std::ptrdiff_t>(held)));
+  }
+  return highest;
 }
 
 double median_change_db(const std::vector<double>& levels_db, double lowest_db) {
@@ -145,14 +167,14 @@ std::optional<SteadyTone> find_steady_tone(std::span<const double> samples, doub
   const auto look =
       std::min<std::size_t>(samples.size(), std::bit_ceil(static_cast<std::size_t>(kLookS * sample_rate_hz)));
   SteadyTone tone{0, static_cast<std::int64_t>(samples.size()),
-                  rough_frequency_hz(loudest_block(samples, look), sample_rate_hz, wanted_hz, tools)};
+                  rough_frequency_hz(samples, look, sample_rate_hz, wanted_hz, tools)};
 
   const auto step = 2 * static_cast<std::size_t>(
                             std::ceil(0.5 * sample_rate_hz * std::max(kStepPeriods / tone.rough_hz, kStepS)));
   if (samples.size() < 4 * step) return tone;
   std::vector<double> levels_db = amplitude_trace(samples, tone.rough_hz, sample_rate_hz, step);
   for (double& level : levels_db) level = db_from_ratio(std::max(level, 1e-30));
-  const double lowest_db = *std::max_element(levels_db.begin(), levels_db.end()) - kNearHighestDb;
+  const double lowest_db = held_level_db(levels_db) - kNearHighestDb;
   const double spread_db = std::max(kSteadyDb, kNoiseSpread * median_change_db(levels_db, lowest_db));
   const Run run = longest_run(levels_db, lowest_db, spread_db);
   if (run.count == 0 || run.count == levels_db.size()) return tone;

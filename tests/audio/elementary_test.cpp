@@ -80,14 +80,16 @@ TEST(Elementary, ExponentialAgreesWithEightyBits) {
 }
 
 TEST(Elementary, GlidingPhaseFollowsItsParabola) {
-  for (const auto& [from, to] : {std::pair{20.0, 20000.0}, std::pair{15000.0, 100.0}, std::pair{997.0, 997.0}}) {
+  for (const auto& [from, to] :
+       {std::pair{20.0, 20000.0}, std::pair{15000.0, 100.0}, std::pair{997.0, 997.0}}) {
     const double rate = 48000, frames = 480000;
     const GlidingPhase phase(from, to, frames, rate);
     for (const std::uint64_t n : {0U, 1U, 2U, 999U, 123457U, 480000U}) {
       const long double t = n, bend = (static_cast<long double>(to) - from) / frames;
       const long double cycles = (from * t + bend * t * t / 2) / rate;
       const long double got = static_cast<long double>(phase.at(n)) / 18446744073709551616.0L;
-      EXPECT_NEAR(static_cast<double>(std::remainder(got - cycles, 1.0L)), 0, 1e-12) << from << " to " << to << " at " << n;
+      EXPECT_NEAR(static_cast<double>(std::remainder(got - cycles, 1.0L)), 0, 1e-12)
+          << from << " to " << to << " at " << n;
     }
   }
 }

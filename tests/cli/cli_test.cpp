@@ -55,7 +55,7 @@ class Program : public ::testing::Test {
 
 TEST_F(Program, ThePassFromEndToEnd) {
   EXPECT_HAS(good("make tone --frequency 997 --level -13.5 --seconds 2 --rate 48000 --bits 24 -o t.wav"),
-             "997 Hz at -13.5 dBFS, 2 s, 48000 Hz, 1 channel, 24-bit");
+             "997 Hz at -13.5 dBFS for 2 s between marks, 2.8 s in all, 48000 Hz, 1 channel, 24-bit");
   EXPECT_HAS(good("feed t.wav --through 'lv2:urn:saltmarsh:tern?drive=12' -o c.wav"),
              "peak in -13.50 dBFS, out -13.63 dBFS");
   good("feed t.wav --through 'sim:tern?drive=12' -o d.wav");
@@ -90,7 +90,7 @@ TEST_F(Program, MakeToneHonoursEveryOption) {
   good(
       "make tone --frequency 331 --level -6 --phase 90 --seconds 0.5 --fade-in 0.1 --fade-out 0.2 --rate "
       "96000 --channels 3 --bits 32 "
-      "--silence-before 0.25 --silence-after 0.125 -o a.aiff");
+      "--silence-before 0.25 --silence-after 0.125 --no-marks -o a.aiff");
   const AudioFile a = read_audio_file(file("a.aiff"));
   EXPECT_EQ(a.info.container, "AIFF");
   EXPECT_EQ(a.info.format, SampleFormat::float32);
@@ -99,7 +99,7 @@ TEST_F(Program, MakeToneHonoursEveryOption) {
   EXPECT_EQ(a.audio.channel(0)[23999], 0.0);
   EXPECT_EQ(a.audio.channel(2)[40000], a.audio.channel(0)[40000]);
   EXPECT_NEAR(peak(a.audio.channel(1)), ratio_from_db(-6), 1e-4);
-  EXPECT_HAS(good("make tone --on-bin -o b.flac"),
+  EXPECT_HAS(good("make tone --seconds 2 --on-bin -o b.flac"),
              "on bin: 997 Hz moved to 996.826171875 Hz, 1361 whole cycles in 65536 frames");
   EXPECT_HAS(good("make tone --on-bin 4096 -o b.flac"), "whole cycles in 4096 frames");
   EXPECT_HAS(good("make tone --bits 16 -o d.wav"), "16-bit, TPDF dither (seed 1)");
@@ -110,9 +110,9 @@ TEST_F(Program, MakeToneHonoursEveryOption) {
 TEST_F(Program, MakeRefusesWhatItCannotWrite) {
   EXPECT_HAS(bad(2, "make tone --level 3 -o a.wav"),
              "+3 dBFS would clip in 24-bit audio; make it 0 dBFS or lower, or write 32-bit float");
-  EXPECT_HAS(bad(2, "make tone --rate 7000 -o a.wav"), "8000 to 768000 Hz");
+  EXPECT_HAS(bad(2, "make tone --rate 7000 -o a.wav"), "sample_rate_hz: 7000 is not within 8000 to 768000");
   EXPECT_HAS(bad(2, "make tone --frequency 24000 -o a.wav"), "below half the sample rate");
-  EXPECT_HAS(bad(2, "make tone --seconds 0 -o a.wav"), "length 0 s");
+  EXPECT_HAS(bad(2, "make tone --seconds 0 -o a.wav"), "seconds: 0 is not within");
   EXPECT_HAS(bad(2, "make tone --frequency abc -o a.wav"), "abc");
   EXPECT_HAS(bad(2, "make tone --on-bin 1000 -o a.wav"), "power of two");
   EXPECT_HAS(bad(2, "make tone -o no/such/a.wav"), "the folder no/such does not exist");
@@ -120,9 +120,63 @@ TEST_F(Program, MakeRefusesWhatItCannotWrite) {
   EXPECT_HAS(bad(2, "make tone --bits 32 -o a.flac"), "FLAC holds no 32-bit float");
   EXPECT_HAS(bad(2, "make tone -o /proc/a.wav"), "cannot be written");
   EXPECT_HAS(bad(2, "make tone"), "--output is required");
-  EXPECT_HAS(bad(2, "make"), "subcommand");
+  EXPECT_HAS(bad(2, "make"), "A KIND or --recipe is required");
   EXPECT_HAS(bad(2, "mkae tone -o a.wav"), "wavicon --help");
   EXPECT_HAS(bad(2, ""), "subcommand");
+}
+
+TEST_F(Program, EveryKindIsMadeAndShown) {
+  for (const char* kind : {"tone", "multitone", "two-tone", "sweep", "noise", "burst", "staircase", "block",
+                           "impulse", "silence", "channel-numbers"}) {
+    good(std::string("make ") + kind + " --channels 2 -o k.wav --save-recipe k.toml");
+    const std::string shown = good("show k.wav");
+    EXPECT_HAS(shown, "WAV, 24-bit, 48000 Hz, 2 channels");
+    EXPECT_HAS(shown, "mark");
+    EXPECT_HAS(shown, read_text(file("k.toml")));
+    good("make --recipe k.toml -o again.wav");
+    EXPECT_EQ(read_text(file("k.wav")), read_text(file("again.wav"))) << kind;
+  }
+  good("make multitone --frequencies 83,167,331 --levels -20,-26,-32 --no-marks -o m.flac");
+  EXPECT_HAS(good("show m.flac"), "frequency_hz = 331.0, level_dbfs = -32.0");
+  EXPECT_HAS(good("show m.flac"), "marks = false");
+}
+
+TEST_F(Program, ARecipeIsMadeAtSeveralRatesWithTheSameBytesEachTime) {
+  std::filesystem::create_directory(file("out"));
+  const std::string command = std::string("make --recipe '") + WAVICON_SOURCE_DIR +
+                              "/data/booth-2-morning.toml' --rates 44100,96000 -o out/";
+  good(command);
+  const std::string first = read_text(file("out/booth-2-morning-44100.wav")),
+                    second = read_text(file("out/booth-2-morning-96000.wav"));
+  good(command);
+  EXPECT_EQ(read_text(file("out/booth-2-morning-44100.wav")), first);
+  EXPECT_EQ(read_text(file("out/booth-2-morning-96000.wav")), second);
+  EXPECT_HAS(good("show out/booth-2-morning-96000.wav"), "voice fundamentals");
+  EXPECT_HAS(good("feed out/booth-2-morning-44100.wav --through sim:tern -o c.aiff"), "peak in");
+  EXPECT_HAS(good("show c.aiff"), "booth-2-morning") << "a capture knows what was fed in";
+}
+
+TEST_F(Program, BadRecipesAreAnsweredWithLineAndColumn) {
+  write_text(file("r.toml"), "name = \"x\"\n[[part]]\nkind = \"tone\"\nlvel_dbfs = 3\n");
+  EXPECT_HAS(bad(3, "make --recipe r.toml -o a.wav"),
+             "r.toml:4:1: unknown key 'lvel_dbfs'; did you mean 'level_dbfs'?");
+  EXPECT_HAS(bad(3, "make --recipe none.toml -o a.wav"), "none.toml: there is no such recipe");
+  EXPECT_HAS(bad(2, "make sweep --from 100 --to 100 -o a.wav"), "from_hz and to_hz are the same");
+  EXPECT_HAS(bad(2, "make multitone --frequencies 1,2 --levels -1,-2,-3 -o a.wav"),
+             "3 values for 2 frequencies");
+  good("make tone --quiet -o broken.wav");
+  std::string bytes = read_text(file("broken.wav"));
+  bytes.replace(bytes.find("kind = \"tone\""), 4, "kidn");
+  write_text(file("broken.wav"), bytes);
+  EXPECT_HAS(wavicon("show broken.wav").err, "broken.wav (the recipe inside):");
+}
+
+TEST_F(Program, SumsThatClipAreSaidWithTheLevel) {
+  const Ran ran = wavicon("make multitone --frequencies 100,200,300 --levels -6 -o a.wav");
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_HAS(ran.err, "dBFS:");
+  EXPECT_HAS(ran.err, "were clipped by the 24-bit format");
+  EXPECT_EQ(wavicon("make multitone --frequencies 100,200,300 --levels -6 --bits 32 -o a.wav").err, "");
 }
 
 TEST_F(Program, UnitsAreListedAndShown) {
@@ -136,7 +190,7 @@ TEST_F(Program, UnitsAreListedAndShown) {
 }
 
 TEST_F(Program, FeedTellsWhatHappened) {
-  good("make tone --level 0 --seconds 1 -o t.wav");
+  good("make tone --level 0 --seconds 1 --no-marks -o t.wav");
   const Ran clipped = wavicon("feed t.wav --through 'sim:tern?output=6' --bits 24 -o c.wav");
   EXPECT_EQ(clipped.status, 0);
   EXPECT_HAS(clipped.err, "were clipped by the capture's own format (24-bit), first at");
@@ -149,7 +203,7 @@ TEST_F(Program, FeedTellsWhatHappened) {
 }
 
 TEST_F(Program, FeedRefusesBadInput) {
-  good("make tone --seconds 0.1 -o t.wav");
+  good("make tone --seconds 0.1 --no-marks -o t.wav");
   EXPECT_HAS(bad(3, "feed none.wav --through sim:tern -o c.wav"), "none.wav: there is no such file");
   EXPECT_HAS(bad(2, "feed t.wav --through sim:turn -o c.wav"), "did you mean 'tern'");
   EXPECT_HAS(bad(2, "feed t.wav --through 'sim:tern?drive=99' -o c.wav"), "0 to 36 dB");
@@ -208,7 +262,7 @@ TEST_F(Program, HarmonicsWritesEveryOutput) {
 }
 
 TEST_F(Program, HarmonicsOptionsReachTheMeasurement) {
-  good("make tone --frequency 331 --seconds 1 --level -6 -o t.wav");
+  good("make tone --frequency 331 --seconds 1 --level -6 --no-marks -o t.wav");
   EXPECT_EQ(readings("t.wav --orders 3").count("h4_dbc"), 0U);
   EXPECT_EQ(readings("t.wav --band 100 5000")["sinad_db"]["conditions"]["bandwidth_hz"], json({100, 5000}));
   EXPECT_NEAR(readings("t.wav --from 0.25 --to 0.75")["thd_db"]["conditions"]["duration_s"].get<double>(),

@@ -182,5 +182,30 @@ TEST(AudioReader, ReadsOneFrame) {
   EXPECT_EQ(read_audio_file(folder.file("one.wav")).audio.frames(), 1);
 }
 
+TEST(AudioFile, CarriesRecipeAndCues) {
+  const TemporaryFolder folder;
+  const std::string recipe =
+      std::string(200001, 'r') + "\nend\n";  // odd, and longer than any header would take
+  const std::vector<CueMark> cues = {{0, "start mark"}, {1234, "alignment, odd"}, {9999, ""}};
+  for (const char* name : {"a.wav", "b.aiff", "c.flac"}) {
+    AudioWriteOptions options{.format = SampleFormat::pcm24};
+    options.recipe = recipe;
+    options.cues = cues;
+    options.description = "booth-2";
+    const Audio audio = ramp(1, 10001);
+    (void)write_audio_file(folder.file(name), audio, options);
+    const AudioFile back = read_audio_file(folder.file(name));
+    EXPECT_EQ(back.info.recipe, recipe) << name;
+    EXPECT_EQ(back.audio.frames(), 10001) << name;
+    if (std::string(name) == "c.flac") continue;
+    ASSERT_EQ(back.info.cues.size(), 3U) << name;
+    for (std::size_t i = 0; i < 3; ++i) {
+      EXPECT_EQ(back.info.cues[i].frame, cues[i].frame) << name;
+      EXPECT_EQ(back.info.cues[i].name, cues[i].name) << name;
+    }
+  }
+  EXPECT_NE(read_text(folder.file("a.wav")).find("bext"), std::string::npos);
+}
+
 }  // namespace
 }  // namespace wavicon

@@ -56,7 +56,7 @@ class Stimulus {
 /// Length of the stimulus, without making it.
 [[nodiscard]] double stimulus_seconds(const Recipe& recipe);
 
-/// The chirp of a mark: log sweep over 0.15 s from 400 Hz to 5 kHz (or 0.4 of the rate), -12 dBFS,
+/// The chirp of a mark: log sweep over 0.15 s from 400 Hz to 5 kHz (or 0.4 of the rate), -20 dBFS,
 /// raised-cosine edges of 10 ms.
 [[nodiscard]] std::vector<double> mark_samples(double sample_rate_hz);
 
