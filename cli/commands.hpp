@@ -10,9 +10,10 @@
 #include <vector>
 
 #include "wavicon/audio/sample_format.hpp"
+#include "wavicon/file/audio_file.hpp"
 #include "wavicon/path/unit.hpp"
 #include "wavicon/sheet/sheet.hpp"
-#include "wavicon/stimulus/recipe.hpp"
+#include "wavicon/stimulus/stimulus.hpp"
 
 namespace wavicon::cli {
 
@@ -85,7 +86,8 @@ struct SheetOptions {
   std::string rms_reference = "square";
   bool quiet = false;
   bool verbose = false;
-  void add_to(CLI::App& app);
+  /// @param draws  whether the command has a picture.
+  void add_to(CLI::App& app, bool draws = true);
   /// Every file that could not be written is found before anything is measured.
   void check() const;
 };
@@ -97,10 +99,16 @@ int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets,
 /// @throws Error bad_input naming file, line and column.
 Recipe read_recipe_file(const std::string& file);
 
+/// What was played: from --stimulus (a stimulus file or a recipe), else from the recipe inside the capture; null when there is neither.
+/// @throws Error bad_input for a stimulus without recipe, or a broken one.
+std::unique_ptr<Stimulus> stimulus_of(const std::string& stimulus_file, const AudioFileInfo& capture);
+CaptureInfo capture_info(const AudioFileInfo& info);
+
 void add_make(CLI::App& app, Action& action);
 void add_show(CLI::App& app, Action& action);
 void add_units(CLI::App& app, Action& action);
 void add_feed(CLI::App& app, Action& action);
+void add_health(CLI::App& app, Action& action);
 void add_harmonics(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

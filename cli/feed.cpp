@@ -74,8 +74,8 @@ int run(const Feed& feed) {
   const bool flac = std::filesystem::path(feed.capture).extension() == ".flac";
   const SampleFormat format = feed.format.format(flac ? SampleFormat::pcm24 : SampleFormat::float32);
   const auto tail = std::llround(feed.tail_s * in.sample_rate_hz);
-  AudioWriteOptions writing{in.sample_rate_hz, channels, format, feed.format.dithers(format),
-                            feed.format.seed,  in.frames + tail};
+  AudioWriteOptions writing{in.sample_rate_hz,           channels,         format,
+                            feed.format.dithers(format), feed.format.seed, in.frames + tail};
   writing.recipe = in.recipe;  // the capture knows what was fed in
   AudioWriter writer(feed.capture, writing);
   FeedResult result;

@@ -4,7 +4,9 @@
 
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/file/audio_file.hpp"
+#include "wavicon/intake/health.hpp"
 #include "wavicon/measure/harmonics.hpp"
 #include "wavicon/present/plot.hpp"
 
@@ -13,6 +15,9 @@ namespace {
 
 struct Harmonics {
   SheetOptions sheet;
+  std::string stimulus;
+  std::string part;
+  bool despite_faults = false;
   HarmonicsOptions options;
   std::vector<double> band_hz;
 };
@@ -30,6 +35,73 @@ Audio selected(const AudioFile& file, const std::optional<int>& channel) {
   return one;
 }
 
+// What the intake said: which stretch to measure, and what to add to the sheet.
+struct Prepared {
+  std::vector<Finding> findings;
+  Conditions conditions;
+};
+
+const PlacedPart* tone_part(const Stimulus& stimulus, const std::string& name) {
+  std::vector<std::string> names;
+  for (const PlacedPart& part : stimulus.parts()) {
+    if (part.kind == "tone" && (name.empty() || part.name == name)) return &part;
+    if (part.kind == "tone") names.push_back(part.name);
+  }
+  if (!name.empty())
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("the stimulus has no tone part '{}'{}", name, name_hint(name, names)));
+  return nullptr;
+}
+
+double tone_hz(const Stimulus& stimulus, const PlacedPart& placed) {
+  const auto index = static_cast<std::size_t>(&placed - stimulus.parts().data());
+  return std::get<Tone>(stimulus.recipe().parts[index].kind).frequency_hz;
+}
+
+// Measures the stretch of a tone part where the capture holds it, unless the user named a stretch.
+void aim_at_part(const Harmonics& command, const Stimulus& stimulus, const Take& take, double rate,
+                 HarmonicsOptions& options, Prepared& prepared) {
+  const PlacedPart* part = tone_part(stimulus, command.part);
+  if (part == nullptr) {
+    prepared.findings.push_back(
+        {Severity::note, "the stimulus has no part that is a tone: the strongest steady tone was measured",
+         std::nullopt});
+    return;
+  }
+  prepared.conditions.emplace_back("part", part->name);
+  if (command.sheet.from_s == 0 && !command.sheet.to_s) {
+    const double first = take.first_frame + static_cast<double>(part->first_frame) * take.frames_per_frame;
+    options.from_s = std::max(0.0, first / rate);
+    options.to_s = (first + static_cast<double>(part->frames) * take.frames_per_frame) / rate;
+  }
+  if (!options.tone_hz) options.tone_hz = tone_hz(stimulus, *part) * take.rate_ratio;
+}
+
+// Distrusts the capture first: a fault refuses it.
+Prepared prepare(const AudioFile& file, const Harmonics& command, HarmonicsOptions& options) {
+  Prepared prepared;
+  auto stimulus = stimulus_of(command.stimulus, file.info);
+  const bool marked = stimulus && stimulus->marks();
+  const HealthResult health =
+      check_health(file.audio, marked ? stimulus.get() : nullptr, {.format = file.info.format});
+  const bool broken = std::any_of(health.channels.begin(), health.channels.end(),
+                                  [](const auto& c) { return c.broken_frame.has_value(); });
+  if (broken) return prepared;  // the measurement names channel and frame
+  for (const Finding& finding : health_sheet(health, capture_info(file.info)).findings) {
+    if (finding.severity == Severity::fault && !command.despite_faults)
+      throw Error(ErrorCode::bad_input,
+                  "unfit to be measured: " + finding.text + "; --despite-faults measures it all the same");
+    if (finding.severity != Severity::note) prepared.findings.push_back(finding);
+  }
+  if (command.despite_faults) prepared.conditions.emplace_back("despite_faults", true);
+  if (health.best)
+    aim_at_part(command, *stimulus, health.takes[*health.best], file.info.sample_rate_hz, options, prepared);
+  else if (!stimulus)
+    prepared.findings.push_back(
+        {Severity::note, "no stimulus was given: the strongest steady tone was taken for it", std::nullopt});
+  return prepared;
+}
+
 Sheet measure(const std::string& path, const Harmonics& command) {
   const AudioFile file = read_audio_file(path);
   HarmonicsOptions options = command.options;
@@ -42,15 +114,19 @@ Sheet measure(const std::string& path, const Harmonics& command) {
     options.band_to_hz = command.band_hz[1];
   }
   try {
+    const Prepared prepared = prepare(file, command, options);
     const auto& channel = command.sheet.channel;
-    Sheet sheet = harmonics_sheet(measure_harmonics(selected(file, channel), options),
-                                  {path, name_of(file.info.format), file.info.sample_rate_hz,
-                                   file.info.channel_count, file.info.frames});
+    Sheet sheet =
+        harmonics_sheet(measure_harmonics(selected(file, channel), options), capture_info(file.info));
+    for (Reading& r : sheet.readings) {
+      if (channel) r.channel = *channel - 1;
+      r.conditions.insert(r.conditions.end(), prepared.conditions.begin(), prepared.conditions.end());
+    }
     if (channel) {
-      for (Reading& r : sheet.readings) r.channel = *channel - 1;
       for (Curve& c : sheet.curves) c.channel = *channel - 1;
       for (Finding& f : sheet.findings) f.channel = *channel - 1;
     }
+    sheet.findings.insert(sheet.findings.end(), prepared.findings.begin(), prepared.findings.end());
     return sheet;
   } catch (const Error& error) {
     throw Error(error.code(), path + ": " + error.what());
@@ -73,6 +149,11 @@ void add_harmonics(CLI::App& app, Action& action) {
       app.add_subcommand("harmonics", "levels of the harmonics of a tone, THD, THD+N, SINAD, residual noise");
   auto harmonics = std::make_shared<Harmonics>();
   harmonics->sheet.add_to(*command);
+  command->add_option("--stimulus", harmonics->stimulus,
+                      "what was played: its file, or its recipe (default: the recipe inside the capture)");
+  command->add_option("--part", harmonics->part, "name of the tone part to measure (default: the first)");
+  command->add_flag("--despite-faults", harmonics->despite_faults,
+                    "measure a capture that is unfit; stands in the conditions");
   command->add_option("--tone", harmonics->options.tone_hz,
                       "fundamental in Hz, found within 3 % (default: the strongest tone)");
   command

@@ -41,6 +41,7 @@ int main(int argc, char** argv) {
   cli::add_show(app, action);
   cli::add_units(app, action);
   cli::add_feed(app, action);
+  cli::add_health(app, action);
   cli::add_harmonics(app, action);
   try {
     app.parse(argc, argv);

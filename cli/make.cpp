@@ -67,7 +67,8 @@ class OptionAdder {
   static std::string option_name(const std::string& key) {
     if (key == "to_dbfs") return "to-level";
     if (key == "seed") return "noise-seed";
-    if (key == "low_s" || key == "high_s" || key == "after_s") return key.substr(0, key.size() - 2) + "-seconds";
+    if (key == "low_s" || key == "high_s" || key == "after_s")
+      return key.substr(0, key.size() - 2) + "-seconds";
     std::string name = key;
     for (const char* suffix : {"_hz", "_dbfs", "_db", "_deg", "_s"}) {
       const std::string ending = suffix;

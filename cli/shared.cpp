@@ -87,7 +87,7 @@ bool FormatOptions::dithers(SampleFormat format) const {
   return is_integer(format) && !no_dither && (dither || format == SampleFormat::pcm16);
 }
 
-void SheetOptions::add_to(CLI::App& app) {
+void SheetOptions::add_to(CLI::App& app, bool draws) {
   app.add_option("CAPTURE", captures, "audio files to measure")->required();
   app.add_option("--channel", channel, "measure this channel only, from 1")->check(CLI::PositiveNumber);
   app.add_option("--from", from_s, "start of the stretch to measure, in seconds");
@@ -95,7 +95,7 @@ void SheetOptions::add_to(CLI::App& app) {
   app.add_flag("--json", json, "print the sheet as JSON instead of the table");
   app.add_option("--sheet", sheet_file, "write the sheet as JSON to a file");
   app.add_option("--csv", csv_file, "write the readings as CSV to a file");
-  app.add_option("--plot", plot_file, "draw the picture, .png or .svg");
+  if (draws) app.add_option("--plot", plot_file, "draw the picture, .png or .svg");
   app.add_option("--limit", limits,
                  "NAME<VALUE (or <=, >, >=): exit 1 when a reading does not keep it; repeatable")
       ->allow_extra_args(false);

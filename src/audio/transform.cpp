@@ -45,6 +45,7 @@ struct RealTransform::Impl {
   std::unique_ptr<double, FftwFree> input;
   std::unique_ptr<fftw_complex, FftwFree> bins;
   fftw_plan plan = nullptr;
+  fftw_plan back = nullptr;
 
   explicit Impl(std::size_t n) : length(n), input(fftw_alloc_real(n)), bins(fftw_alloc_complex(n / 2 + 1)) {
     if (!input || !bins) throw std::bad_alloc();
@@ -56,6 +57,7 @@ struct RealTransform::Impl {
   ~Impl() {
     const std::lock_guard lock(planner_mutex());
     fftw_destroy_plan(plan);
+    if (back != nullptr) fftw_destroy_plan(back);
   }
   Impl(const Impl&) = delete;
   Impl& operator=(const Impl&) = delete;
@@ -77,6 +79,20 @@ std::span<const std::complex<double>> RealTransform::bins() const noexcept {
   return {reinterpret_cast<const std::complex<double>*>(impl_->bins.get()), impl_->length / 2 + 1};
 }
 void RealTransform::execute() noexcept { fftw_execute(impl_->plan); }
+
+std::span<const double> RealTransform::invert(std::span<const std::complex<double>> bins) {
+  if (impl_->back == nullptr) {
+    const std::lock_guard lock(planner_mutex());
+    impl_->back = fftw_plan_dft_c2r_1d(static_cast<int>(impl_->length), impl_->bins.get(), impl_->input.get(),
+                                       FFTW_ESTIMATE | FFTW_DESTROY_INPUT);
+    if (impl_->back == nullptr) throw std::bad_alloc();
+  }
+  std::copy(bins.begin(), bins.end(), reinterpret_cast<std::complex<double>*>(impl_->bins.get()));
+  fftw_execute(impl_->back);
+  const double scale = 1.0 / static_cast<double>(impl_->length);
+  for (double& sample : input()) sample *= scale;
+  return input();
+}
 
 RealTransform& RealTransforms::get(std::size_t length) {
   return transforms_.try_emplace(length, length).first->second;

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "path/sandpiper.hpp"
 #include "path/tern.hpp"
 #include "schemes.hpp"
 #include "wavicon/audio/error.hpp"
@@ -54,17 +55,72 @@ class SimulatedTern : public Unit {
   int block_frames_ = 0;
 };
 
+UnitInfo sandpiper_info() {
+  UnitInfo info{
+      "sim:sandpiper", "Sandpiper, a link with faults", "Saltmarsh Audiobooks (stand-in)", 1, 1, {}};
+  auto setting = [&](const char* symbol, const char* name, const char* unit, double low, double high,
+                     double initial) {
+    info.settings.push_back({.symbol = symbol,
+                             .name = name,
+                             .unit = unit,
+                             .minimum = low,
+                             .maximum = high,
+                             .default_value = initial});
+  };
+  setting("drop_at", "Time of the dropout", "s", 0, 86400, 1);
+  setting("drop", "Frames replaced by zeros", "frames", 0, 1e6, 0);
+  setting("lose_at", "Time of the loss", "s", 0, 86400, 1);
+  setting("lose", "Frames lost", "frames", 0, 1e6, 0);
+  setting("repeat_at", "Time of the repetition", "s", 0, 86400, 1);
+  setting("repeat", "Frames played twice", "frames", 0, 1e6, 0);
+  setting("clip", "Level at which it clips; 24 is never", "dBFS", -60, 24, 24);
+  setting("level", "Level", "dB", -80, 20, 0);
+  setting("invert", "Polarity turned", "", 0, 1, 0);
+  info.settings.back().toggle = true;
+  for (const std::size_t counts : {1U, 3U, 5U}) info.settings[counts].integer = true;
+  return info;
+}
+
+class SimulatedSandpiper : public Unit {
+ public:
+  explicit SimulatedSandpiper(const UnitSpec& spec) : info_(sandpiper_info()) {
+    const auto v = setting_values(info_.name, info_.settings, spec);
+    settings_ = {v[0], v[1], v[2], v[3], v[4], v[5], v[7], v[6], v[6]<24, v[8]> 0};
+  }
+  const UnitInfo& info() const noexcept override { return info_; }
+  void prepare(double sample_rate_hz, int channel_count, int block_frames) override {
+    channels_.assign(static_cast<std::size_t>(channel_count), stand_in::Sandpiper(settings_, sample_rate_hz));
+    block_frames_ = block_frames;
+  }
+  int output_channel_count() const noexcept override { return static_cast<int>(channels_.size()); }
+  void run(const float* const* inputs, float* const* outputs) override {
+    for (std::size_t c = 0; c < channels_.size(); ++c) channels_[c].run(inputs[c], outputs[c], block_frames_);
+  }
+  std::int64_t latency_frames() const noexcept override {
+    return channels_.empty() ? 0 : channels_[0].latency_frames();
+  }
+
+ private:
+  UnitInfo info_;
+  stand_in::SandpiperSettings settings_;
+  std::vector<stand_in::Sandpiper> channels_;
+  int block_frames_ = 0;
+};
+
 }  // namespace
 
 std::unique_ptr<Unit> open_stand_in(const UnitSpec& spec) {
   if (spec.name == "tern") return std::make_unique<SimulatedTern>(spec);
-  throw Error(ErrorCode::bad_argument,
-              fmt::format("there is no stand-in '{}'{}", spec.name, name_hint(spec.name, {"tern"})));
+  if (spec.name == "sandpiper") return std::make_unique<SimulatedSandpiper>(spec);
+  throw Error(ErrorCode::bad_argument, fmt::format("there is no stand-in '{}'{}", spec.name,
+                                                   name_hint(spec.name, {"tern", "sandpiper"})));
 }
 
 std::vector<UnitListing> list_stand_ins() {
-  const UnitInfo tern = tern_info();
-  return {{tern.name, tern.title, tern.input_count, tern.output_count, ""}};
+  std::vector<UnitListing> list;
+  for (const UnitInfo& info : {tern_info(), sandpiper_info()})
+    list.push_back({info.name, info.title, info.input_count, info.output_count, ""});
+  return list;
 }
 
 }  // namespace wavicon::path_detail

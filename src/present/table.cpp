@@ -19,6 +19,8 @@ std::string number_text(double value, const std::string& unit) {
   if (unit == "%") return fmt::format("{:.4g}", value);
   if (unit == "dBFS") return fmt::format("{:.3f}", value);
   if (unit.rfind("dB", 0) == 0) return fmt::format("{:.2f}", value);
+  if (unit == "s") return fmt::format("{:.6f}", value);
+  if (unit == "ppm") return fmt::format("{:.3f}", value);
   return fmt::format("{:.6g}", value);
 }
 
@@ -109,7 +111,10 @@ std::string wrapped(const Conditions& conditions) {
 }
 
 std::string channel_table(const std::vector<const Reading*>& readings) {
-  std::vector<std::vector<std::string>> rows = {{"", "reading", "value", "", "own floor", "", ""}};
+  const bool floors =
+      std::any_of(readings.begin(), readings.end(), [](const Reading* r) { return r->floor.has_value(); });
+  std::vector<std::vector<std::string>> rows = {
+      {"", "reading", "value", "", floors ? "own floor" : "", "", ""}};
   for (const Reading* r : readings) {
     Conditions own;
     for (const auto& condition : r->conditions)

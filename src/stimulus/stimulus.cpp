@@ -54,9 +54,11 @@ double stimulus_seconds(const Recipe& recipe) {
          (recipe.marks ? 2 * (kMarkS + kMarkGapS) : 0);
 }
 
-std::vector<double> mark_samples(double sample_rate_hz) {
+std::vector<double> mark_samples(double sample_rate_hz) { return mark_samples(sample_rate_hz, sample_rate_hz); }
+
+std::vector<double> mark_samples(double sample_rate_hz, double stimulus_rate_hz) {
   const Sweep chirp{.from_hz = kMarkFromHz,
-                    .to_hz = std::min(kMarkToHz, kMarkHighestOfRate * sample_rate_hz),
+                    .to_hz = std::min(kMarkToHz, kMarkHighestOfRate * stimulus_rate_hz),
                     .seconds = kMarkS,
                     .level_dbfs = kMarkDbfs,
                     .fade_in_s = kMarkEdgeS,

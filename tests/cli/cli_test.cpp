@@ -294,7 +294,7 @@ TEST_F(Program, HarmonicsRefusesBadInput) {
   EXPECT_HAS(bad(3, "harmonics text.wav"), "cannot be read as audio");
   EXPECT_HAS(bad(3, "harmonics cut.wav"), "cut.wav: is cut off: its header announces");
   EXPECT_HAS(bad(3, "harmonics zero.wav"), "zero.wav: there is no audio in it: 0 frames");
-  EXPECT_HAS(bad(3, "harmonics silence.wav"), "silence.wav: every sample is zero");
+  EXPECT_HAS(bad(3, "harmonics silence.wav"), "silence.wav: unfit to be measured: the capture is silent");
   EXPECT_HAS(bad(3, "harmonics nan.wav"), "nan.wav: channel 1 holds not-a-number at frame 100");
   EXPECT_HAS(bad(3, "harmonics inf.wav"), "an infinite value at frame 100");
   EXPECT_HAS(bad(3, "harmonics noise.wav"), "no steady tone");

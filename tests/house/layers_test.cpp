@@ -19,7 +19,8 @@ const std::map<std::string, std::set<std::string>> kMayUse = {
     {"audio", {"Eigen/", "fftw3.h"}},
     {"stimulus", {"audio", "toml++/"}},
     {"sheet", {"audio"}},
-    {"measure", {"audio", "stimulus", "sheet"}},
+    {"intake", {"audio", "stimulus", "sheet"}},
+    {"measure", {"audio", "stimulus", "intake", "sheet"}},
     {"file", {"audio", "stimulus", "sheet", "sndfile.h", "nlohmann/", "unistd.h"}},
     {"path", {"audio", "lilv/", "lv2/", "dlfcn.h"}},
     {"present", {"audio", "sheet", "unistd.h", "sys/wait.h"}},
@@ -102,7 +103,7 @@ TEST(Layers, DecibelsAreComputedInOnePlace) {
 
 TEST(Layers, TheCoreWritesNothing) {
   static const std::regex output(R"(\b(printf|fprintf|cout|cerr|ofstream|fopen)\b)");
-  for (const char* folder : {"audio", "stimulus", "sheet", "measure"})
+  for (const char* folder : {"audio", "stimulus", "sheet", "intake", "measure"})
     for (const auto& entry : fs::recursive_directory_iterator(kSource / "src" / folder))
       EXPECT_FALSE(std::regex_search(testing::read_text(entry.path()), output)) << entry.path();
 }

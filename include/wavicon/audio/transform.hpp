@@ -34,6 +34,10 @@ class RealTransform {
   /// length/2 + 1 values, valid until the next execute().
   [[nodiscard]] std::span<const std::complex<double>> bins() const noexcept;
   void execute() noexcept;
+  /// The way back: samples whose bins these are, scaled so that it undoes execute(). Plans at its first call.
+  ///
+  /// @param bins  length/2 + 1 values. @return `length` samples, valid until the next call of either way.
+  [[nodiscard]] std::span<const double> invert(std::span<const std::complex<double>> bins);
 
  private:
   struct Impl;

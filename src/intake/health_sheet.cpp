@@ -1,0 +1,195 @@
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/intake/health.hpp"
+
+namespace wavicon {
+namespace {
+
+constexpr double kDcWarningDbfs = -60;
+constexpr double kDcNoteDbfs = -90;
+constexpr double kDriftWarningPpm = 5;
+
+std::optional<double> level_dbfs(double value) {
+  return value > 0 ? std::optional(db_from_ratio(value)) : std::nullopt;
+}
+
+// What a speed of play means, in the words of the rates that explain it.
+std::string speed_text(double ratio) {
+  for (const double low : {44.1, 48.0, 88.2, 96.0, 176.4, 192.0})
+    for (const double high : {44.1, 48.0, 88.2, 96.0, 176.4, 192.0})
+      if (std::abs(high / low - ratio) < 1e-6)
+        return fmt::format("a {:g} kHz stimulus was played as {:g} kHz", low, high);
+  return fmt::format("it was played {:.6f} times as fast", ratio);
+}
+
+class Builder {
+ public:
+  Builder(const HealthResult& result, Sheet& sheet) : result_(result), sheet_(sheet) {}
+
+  void add_channel(std::size_t index) {
+    const ChannelHealth& c = result_.channels[index];
+    const int channel = static_cast<int>(index);
+    reading("clipped_frames", channel, static_cast<double>(c.clipped_frames), "frames");
+    reading("clip_level_dbfs", channel, level_dbfs(c.clip_level), "dBFS");
+    reading("dropout_count", channel, static_cast<double>(c.dropout_count), "");
+    reading("used_bits", channel, c.used_bits > 0 ? std::optional<double>(c.used_bits) : std::nullopt,
+            "bits");
+    reading("dc_offset", channel, c.dc, "");
+    if (c.broken_frame)
+      say(Severity::fault, channel,
+          fmt::format("holds a value that is no number, first at {}; what wrote it has failed there",
+                      time(static_cast<double>(*c.broken_frame))));
+    if (c.silent) say(Severity::warning, channel, "every sample is zero; check the routing");
+    if (c.clipped_frames > 0) add_clipping(c, channel);
+    if (c.dropout_count > 0)
+      say(Severity::fault, channel,
+          fmt::format("{} dropout{}: sound is cut off by zeros, first at {} for {:.2f} ms; capture it again "
+                      "with a larger buffer",
+                      c.dropout_count, c.dropout_count == 1 ? "" : "s",
+                      time(static_cast<double>(c.dropouts[0].first_frame)),
+                      1000 * static_cast<double>(c.dropouts[0].frames) / result_.sample_rate_hz));
+    add_word_length(c, channel);
+    const auto dc = level_dbfs(std::abs(c.dc));
+    if (dc && *dc > kDcNoteDbfs)
+      say(*dc > kDcWarningDbfs ? Severity::warning : Severity::note, channel,
+          fmt::format("DC offset of {:.6f} ({:.1f} dBFS)", c.dc, *dc));
+  }
+
+  void add_whole() {
+    if (std::all_of(result_.channels.begin(), result_.channels.end(), [](const auto& c) { return c.silent; }))
+      return say(Severity::fault, std::nullopt, "the capture is silent: every sample is zero");
+    if (result_.same_on_all_channels)
+      say(Severity::note, std::nullopt, "all channels are the same, bit for bit: this is mono");
+    if (!result_.compared) return;
+    if (!result_.best)
+      return say(Severity::fault, std::nullopt,
+                 "the stimulus is not in this capture: neither of its marks was found; is it the right "
+                 "stimulus, and was it played?");
+    add_take(result_.takes[*result_.best]);
+  }
+
+ private:
+  void add_clipping(const ChannelHealth& c, int channel) {
+    const bool at_full_scale = c.clip_level > 0.999 && c.clip_level < 1.001;
+    const bool own = at_full_scale && is_integer(result_.format);
+    say(own ? Severity::fault : Severity::warning, channel,
+        fmt::format(
+            "{} frames are cut off at {:.2f} dBFS, first at {}; {}", c.clipped_frames,
+            db_from_ratio(c.clip_level), time(static_cast<double>(c.clipped[0].first_frame)),
+            own ? "the capture itself clips: capture it lower, or as 32-bit float"
+                : "a unit in the chain clips there, or a capture that was turned down after it clipped"));
+  }
+
+  void add_word_length(const ChannelHealth& c, int channel) {
+    const int held = bits(result_.format);
+    if (c.used_bits == 0 || c.used_bits > 16 || held <= c.used_bits || c.silent) return;
+    say(Severity::warning, channel,
+        fmt::format("only {} of the {} bits are used: it was a {}-bit file before", c.used_bits, held,
+                    c.used_bits));
+  }
+
+  void add_take(const Take& take) {
+    const Conditions conditions = {{"channel_of_match", static_cast<std::int64_t>(take.channel + 1)},
+                                   {"match", take.start ? take.start->match : take.end->match}};
+    whole("rate_ratio", take.rate_ratio, "", conditions);
+    whole("drift_ppm",
+          take.start && take.end && take.slipped_frames == 0 ? std::optional(take.drift_ppm) : std::nullopt,
+          "ppm", conditions);
+    whole("lost_frames", static_cast<double>(std::max<std::int64_t>(0, -take.slipped_frames)), "frames",
+          conditions);
+    whole("repeated_frames", static_cast<double>(std::max<std::int64_t>(0, take.slipped_frames)), "frames",
+          conditions);
+    whole("gain_db", take.gain_db, "dB", conditions);
+    whole("polarity", take.polarity, "", conditions);
+    whole("start_s", take.first_frame / result_.sample_rate_hz, "s", conditions);
+    std::string where = fmt::format("the stimulus starts at {}, {:+.2f} dB{}", time(take.first_frame),
+                                    take.gain_db, take.polarity < 0 ? ", inverted" : "");
+    if (result_.takes.size() > 1)
+      where +=
+          fmt::format("; it is there {} times, take {} is used", result_.takes.size(), *result_.best + 1);
+    say(Severity::note, std::nullopt, where);
+    if (take.polarity < 0) say(Severity::warning, std::nullopt, "the polarity is inverted");
+    add_take_faults(take);
+  }
+
+  void add_take_faults(const Take& take) {
+    if (take.rate_ratio != 1)
+      say(Severity::fault, std::nullopt,
+          speed_text(take.rate_ratio) + "; set the session to the stimulus's rate");
+    if (!take.start)
+      say(Severity::fault, std::nullopt,
+          "the start is cut off: the first mark is missing; leave silence before the stimulus");
+    if (!take.end)
+      say(Severity::fault, std::nullopt,
+          "the end is cut off: the last mark is missing; record on for a second");
+    if (take.slipped_frames != 0)
+      say(Severity::fault, std::nullopt,
+          fmt::format(
+              "{} frames were {}{}; capture it again with a larger buffer", std::abs(take.slipped_frames),
+              take.slipped_frames < 0 ? "lost" : "repeated or inserted",
+              result_.slip_frame ? " at " + time(*result_.slip_frame) : std::string(" between the marks")));
+    else if (std::abs(take.drift_ppm) > kDriftWarningPpm)
+      say(Severity::warning, std::nullopt,
+          fmt::format("the clocks drift apart by {:.2f} ppm: play and record with one clock",
+                      take.drift_ppm));
+    if (!result_.missing_channels.empty()) {
+      std::vector<int> numbers;
+      for (const int c : result_.missing_channels) numbers.push_back(c + 1);
+      say(Severity::warning, std::nullopt,
+          fmt::format("channel {} should carry the stimulus and is silent", fmt::join(numbers, ", ")));
+    }
+  }
+
+  std::string time(double frame) const { return fmt::format("{:.6f} s", frame / result_.sample_rate_hz); }
+
+  Conditions common() const {
+    return {{"sample_rate_hz", result_.sample_rate_hz},
+            {"duration_s", static_cast<double>(result_.frames) / result_.sample_rate_hz}};
+  }
+  void reading(const char* name, int channel, std::optional<double> value, const char* unit) {
+    sheet_.readings.push_back({name, channel, value, unit, std::nullopt, false, common()});
+  }
+  void whole(const char* name, std::optional<double> value, const char* unit, const Conditions& more) {
+    Conditions conditions = common();
+    conditions.insert(conditions.end(), more.begin(), more.end());
+    sheet_.readings.push_back({name, std::nullopt, value, unit, std::nullopt, false, conditions});
+  }
+  void say(Severity severity, std::optional<int> channel, std::string text) {
+    sheet_.findings.push_back({severity, std::move(text), channel});
+  }
+
+  const HealthResult& result_;
+  Sheet& sheet_;
+};
+
+}  // namespace
+
+Sheet health_sheet(const HealthResult& result, const CaptureInfo& capture) {
+  Sheet sheet{"health", capture, {}, {}, {}};
+  Builder builder(result, sheet);
+  builder.add_whole();
+  for (std::size_t i = 0; i < result.channels.size(); ++i) builder.add_channel(i);
+  const bool nothing = std::none_of(sheet.findings.begin(), sheet.findings.end(),
+                                    [](const Finding& f) { return f.severity != Severity::note; });
+  if (nothing)
+    sheet.findings.insert(
+        sheet.findings.begin(),
+        {Severity::note,
+         result.compared
+             ? "fit to be measured"
+             : "nothing is wrong with it by itself; give --stimulus to check it against what was played",
+         std::nullopt});
+  return sheet;
+}
+
+bool is_unfit(const Sheet& sheet) {
+  return std::any_of(sheet.findings.begin(), sheet.findings.end(),
+                     [](const Finding& f) { return f.severity == Severity::fault; });
+}
+
+}  // namespace wavicon

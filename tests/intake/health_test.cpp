@@ -1,0 +1,217 @@
+#include "wavicon/intake/health.hpp"
+
+#include "intake/damage.hpp"
+#include "wavicon/path/chain.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+constexpr double kRates[] = {44100, 48000, 96000};
+constexpr double kPlace = 0.002;  // seconds within which a fault has to be placed
+
+Sheet checked(const Audio& capture, Stimulus* stimulus, SampleFormat format = SampleFormat::float32) {
+  return health_sheet(check_health(capture, stimulus, {.format = format}),
+                      {.channels = capture.channel_count()});
+}
+
+// What Sandpiper makes of a stimulus, with half a second of silence around it.
+Audio through_sandpiper(const std::string& settings, Stimulus& stimulus) {
+  const double rate = stimulus.recipe().sample_rate_hz;
+  const auto silence = static_cast<std::size_t>(rate / 2);
+  const auto x = padded(rendered(stimulus), silence, silence);
+  std::vector<std::unique_ptr<Unit>> units;
+  units.push_back(open_unit(parse_unit("sim:sandpiper?" + settings)));
+  Chain chain(std::move(units));
+  chain.prepare(rate, 1, 512);
+  std::size_t at = 0, out = 0;
+  Audio capture(rate, 1, static_cast<std::int64_t>(x.size()));
+  chain.feed(
+      [&](std::span<float> block) {
+        for (float& v : block) v = static_cast<float>(x[at++]);
+        return static_cast<std::int64_t>(block.size());
+      },
+      capture.frames(),
+      [&](std::span<const float> block) {
+        for (const float v : block) capture.channel(0)[out++] = v;
+      });
+  return capture;
+}
+
+double time_in(const std::string& text) {
+  const auto end = text.find(" s;");
+  const auto seconds = text.find(" at ");
+  return seconds == std::string::npos
+             ? -1
+             : std::stod(text.substr(seconds + 4, end == std::string::npos ? 12 : end - seconds - 4));
+}
+
+TEST(Health, EveryDamageIsFoundNamedAndPlaced) {
+  for (const double rate : kRates) {
+    Stimulus stimulus(booth_recipe(rate));
+    struct Damage {
+      std::string settings, words;
+      double at_s;
+    };
+    // Half a second of silence and 0.4 s of mark and gap come before the tone; the sweep runs from 1.4 s
+    // to 2.9 s.
+    for (const Damage& d :
+         {Damage{"drop_at=1.8&drop=480", "1 dropout: sound is cut off by zeros, first at", 1.8},
+          Damage{"drop_at=2.7&drop=64", "1 dropout: sound is cut off by zeros, first at", 2.7},
+          Damage{"lose_at=2.2&lose=512", "512 frames were lost at", 2.2},
+          Damage{"lose_at=3.3&lose=300", "300 frames were lost at", 3.3},
+          Damage{"repeat_at=2.2&repeat=1024", "1024 frames were repeated or inserted at", 2.2},
+          Damage{"clip=-18", "frames are cut off at -18.00 dBFS, first at", -1},
+          Damage{"clip=-17&level=-12", "frames are cut off at -29.00 dBFS, first at", -1},
+          Damage{"invert=1", "the polarity is inverted", -1}}) {
+      const std::string text = troubles(checked(through_sandpiper(d.settings, stimulus), &stimulus));
+      EXPECT_NE(text.find(d.words), std::string::npos) << rate << " " << d.settings << "\n" << text;
+      if (d.at_s > 0) {
+        EXPECT_NEAR(time_in(text), d.at_s, kPlace) << rate << " " << d.settings << "\n" << text;
+      }
+      EXPECT_EQ(std::count(text.begin(), text.end(), '\n'), 1)
+          << "nothing else: " << rate << " " << d.settings << "\n"
+          << text;
+    }
+  }
+}
+
+TEST(Health, WhatTheFileItselfShows) {
+  for (const double rate : kRates) {
+    Stimulus stimulus(booth_recipe(rate));
+    const auto x = padded(rendered(stimulus), 1000, 1000);
+    auto troubled = [&](std::vector<double> y, SampleFormat format, Stimulus* against) {
+      return troubles(checked(audio_of(y, rate), against, format));
+    };
+    auto loud = x;
+    for (double& v : loud) v = Quantiser(SampleFormat::pcm24, false, 1).value(v * 12, 0, 0);
+    EXPECT_NE(troubled(loud, SampleFormat::pcm24, &stimulus).find("fault: "), std::string::npos);
+    EXPECT_NE(troubled(loud, SampleFormat::pcm24, &stimulus).find("the capture itself clips"),
+              std::string::npos);
+    auto coarse = x;
+    for (std::size_t n = 0; n < coarse.size(); ++n)
+      coarse[n] = Quantiser(SampleFormat::pcm16, true, 1).value(x[n], 0, static_cast<std::int64_t>(n));
+    EXPECT_EQ(troubled(coarse, SampleFormat::pcm24, &stimulus),
+              "warning: only 16 of the 24 bits are used: it was a 16-bit file before\n");
+    EXPECT_EQ(troubled(coarse, SampleFormat::pcm16, &stimulus), "");
+    auto offset = x;
+    for (double& v : offset) v += 0.01;
+    EXPECT_EQ(troubled(offset, SampleFormat::float32, &stimulus).rfind("warning: DC offset of 0.0", 0), 0U);
+    auto broken = x;
+    broken[777] = NAN;
+    EXPECT_NE(
+        troubled(broken, SampleFormat::float32, &stimulus).find("fault: holds a value that is no number"),
+        std::string::npos);
+    EXPECT_NE(troubled(std::vector<double>(10000, 0.0), SampleFormat::pcm24, &stimulus)
+                  .find("the capture is silent"),
+              std::string::npos);
+    Stimulus other({.sample_rate_hz = rate, .parts = {{.kind = Silence{}}}});
+    std::vector<double> tone(static_cast<std::size_t>(rate));
+    for (std::size_t n = 0; n < tone.size(); ++n)
+      tone[n] = 0.1 * exact_sine(331, rate, static_cast<std::int64_t>(n));
+    EXPECT_NE(troubled(tone, SampleFormat::pcm24, &stimulus).find("the stimulus is not in this capture"),
+              std::string::npos);
+    EXPECT_NE(troubled({x.begin() + static_cast<long>(0.2 * rate), x.end()}, SampleFormat::pcm24, &stimulus)
+                  .find("the start is cut off"),
+              std::string::npos);
+    EXPECT_NE(troubled({x.begin(), x.end() - static_cast<long>(0.2 * rate)}, SampleFormat::pcm24, &stimulus)
+                  .find("the end is cut off"),
+              std::string::npos);
+  }
+  Stimulus made(booth_recipe(44100));
+  EXPECT_NE(troubles(checked(audio_of(rendered(made), 48000), &made))
+                .find("a 44.1 kHz stimulus was played as 48 kHz"),
+            std::string::npos);
+}
+
+TEST(Health, NoFalseAlarmOnUndamagedCaptures) {
+  int captures = 0;
+  for (const double rate : kRates)
+    for (std::int64_t seed = 1; seed <= 6; ++seed)
+      for (const auto format : {SampleFormat::pcm16, SampleFormat::pcm24, SampleFormat::float32}) {
+        Stimulus stimulus(booth_recipe(rate, seed));
+        auto y = padded(rendered(stimulus), static_cast<std::size_t>(500 * seed), 3000);
+        const double gain = ratio_from_db(2.0 * static_cast<double>(seed) - 6);
+        for (std::size_t n = 0; n < y.size(); ++n)
+          y[n] = Quantiser(format, true, 1)
+                     .value(gain * y[n] + 1e-5 * gaussian(7, n), 0, static_cast<std::int64_t>(n));
+        EXPECT_EQ(troubles(checked(audio_of(y, rate), &stimulus, format)), "")
+            << rate << " " << seed << " " << name_of(format);
+        EXPECT_EQ(troubles(checked(audio_of(y, rate), nullptr, format)), "")
+            << rate << " " << seed << " " << name_of(format);
+        ++captures;
+      }
+  EXPECT_GE(captures, 50);
+}
+
+TEST(Health, LowTonesAndGapsAreNoFaults) {
+  Recipe recipe{.bits = 16};
+  recipe.parts.push_back({.kind = Tone{.frequency_hz = 20, .level_dbfs = 0, .seconds = 1}});
+  recipe.parts.push_back({.kind = Burst{.on_s = 0.02, .gap = 4, .edge_s = 0.002}});
+  recipe.parts.push_back({.kind = Staircase{.gap_s = 0.1}});
+  recipe.parts.push_back({.kind = ChannelNumbers{}});
+  Stimulus stimulus(recipe);
+  auto x = rendered(stimulus);
+  for (double& v : x) v = Quantiser(SampleFormat::pcm16, false, 1).value(v, 0, 0);
+  EXPECT_EQ(troubles(checked(audio_of(x, 48000), &stimulus, SampleFormat::pcm16)), "")
+      << "flat crests of 16-bit bass, silence between bursts";
+  EXPECT_EQ(troubles(checked(audio_of(x, 48000), &stimulus, SampleFormat::pcm24)),
+            "warning: only 16 of the 24 bits are used: it was a 16-bit file before\n");
+}
+
+TEST(Health, SeveralTakesAndChannels) {
+  Recipe recipe = booth_recipe(48000);
+  recipe.channel_count = 2;
+  Stimulus stimulus(recipe);
+  const auto x = rendered(stimulus);
+  auto twice = padded(x, 100, 1000);
+  twice.insert(twice.end(), x.begin(), x.end());
+  Audio capture(48000, 2, static_cast<std::int64_t>(twice.size()));
+  std::copy(twice.begin(), twice.end(), capture.channel(1).begin());
+  const auto result = check_health(capture, &stimulus, {.take = 1});
+  ASSERT_EQ(result.takes.size(), 2U);
+  EXPECT_EQ(*result.best, 1U);
+  const auto sheet = health_sheet(result, {.channels = 2});
+  EXPECT_NE(troubles(sheet).find("channel 1 should carry the stimulus and is silent"), std::string::npos);
+  EXPECT_FALSE(is_unfit(sheet));
+  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)check_health(capture, &stimulus, {.take = 2}); })
+                .find("there is no take 3"),
+            std::string::npos);
+  std::copy(twice.begin(), twice.end(), capture.channel(0).begin());
+  EXPECT_TRUE(check_health(capture, nullptr).same_on_all_channels);
+}
+
+TEST(Health, EdgesOfItsRange) {
+  EXPECT_NE(message_of(ErrorCode::bad_input, [] { (void)check_health(Audio(48000, 1, 0), nullptr); })
+                .find("0 frames"),
+            std::string::npos);
+  Audio one(768000, 64, 1);
+  one.channel(3)[0] = 0.5;
+  const auto result = check_health(one, nullptr);
+  EXPECT_EQ(result.channels.size(), 64U);
+  EXPECT_EQ(result.channels[3].peak, 0.5);
+  EXPECT_FALSE(result.channels[3].silent);
+  Audio all(48000, 1, 100);
+  for (double& v : all.channel(0)) v = 1.0;
+  EXPECT_EQ(check_health(all, nullptr).channels[0].dropout_count, 0);
+}
+
+TEST(HealthMeter, ReadsTheSameForAnyBlocks) {
+  Stimulus stimulus(booth_recipe(48000));
+  const Audio capture = through_sandpiper("clip=-18&drop_at=2&drop=100", stimulus);
+  const auto whole = check_health(capture, nullptr).channels[0];
+  for (const std::size_t block : {1U, 999U}) {
+    HealthMeter meter(1, 48000, SampleFormat::float64);
+    const auto x = capture.channel(0);
+    for (std::size_t n = 0; n < x.size(); n += block) meter.push(x.subspan(n, std::min(block, x.size() - n)));
+    const auto pieces = meter.finish()[0];
+    EXPECT_EQ(pieces.clipped_frames, whole.clipped_frames);
+    EXPECT_EQ(pieces.dropout_count, 1);
+    EXPECT_EQ(pieces.dropouts[0].first_frame, whole.dropouts[0].first_frame);
+    EXPECT_EQ(pieces.dc, whole.dc);
+  }
+}
+
+}  // namespace
+}  // namespace wavicon
