@@ -99,7 +99,8 @@ int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets,
 /// @throws Error bad_input naming file, line and column.
 Recipe read_recipe_file(const std::string& file);
 
-/// What was played: from --stimulus (a stimulus file or a recipe), else from the recipe inside the capture; null when there is neither.
+/// What was played: from --stimulus (a stimulus file or a recipe), else from the recipe inside the capture;
+/// null when there is neither.
 /// @throws Error bad_input for a stimulus without recipe, or a broken one.
 std::unique_ptr<Stimulus> stimulus_of(const std::string& stimulus_file, const AudioFileInfo& capture);
 CaptureInfo capture_info(const AudioFileInfo& info);

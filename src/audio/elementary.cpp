@@ -117,7 +117,8 @@ Wide128 wide_ratio(double numerator, double denominator) {
 
 double exponential_minus_one(double x) noexcept {
   if (x < -700.0) return -1.0;
-  constexpr double kLn2High = 6.93147180369123816490e-01, kLn2Low = 1.90821492927058770002e-10;  // ln 2 in two parts
+  constexpr double kLn2High = 6.93147180369123816490e-01,
+                   kLn2Low = 1.90821492927058770002e-10;  // ln 2 in two parts
   const double k = std::nearbyint(x / std::numbers::ln2);
   const double r = (x - k * kLn2High) - k * kLn2Low;
   const double scale = std::ldexp(1.0, static_cast<int>(k));
@@ -133,7 +134,8 @@ double exponential(double x) noexcept {
 
 GlidingPhase::GlidingPhase(double from_hz, double to_hz, double frames, double sample_rate_hz) {
   const Wide128 bend = wide_ratio(to_hz - from_hz, frames * sample_rate_hz);
-  // Halfway between two frames the frequency is that of their middle: φ(n) = f0·n + bend·n²/2 = (f0 + bend/2)·n + bend·n·(n-1)/2.
+  // Halfway between two frames the frequency is that of their middle: φ(n) = f0·n + bend·n²/2 = (f0 +
+  // bend/2)·n + bend·n·(n-1)/2.
   const Wide128 half_bend = to_hz < from_hz ? Wide128{0} - ((Wide128{0} - bend) >> 1) : bend >> 1;
   const Wide128 step = wide_ratio(from_hz, sample_rate_hz) + half_bend;
   step_ = {static_cast<std::uint64_t>(step >> 64), static_cast<std::uint64_t>(step)};

@@ -7,6 +7,7 @@
 #include <bit>
 #include <mutex>
 #include <new>
+#include <vector>
 
 #include "audio/wide.hpp"
 #include "wavicon/audio/error.hpp"
@@ -40,27 +41,91 @@ std::size_t fast_transform_length(std::size_t least) {
   }
 }
 
+// Even lengths go through a complex transform of half the length: even samples as real parts, odd ones as
+// imaginary parts, taken apart afterwards. FFTW plans that in a tenth of the time of its own real transform
+// and runs it as fast. Odd lengths are left to FFTW.
 struct RealTransform::Impl {
   std::size_t length = 0;
   std::unique_ptr<double, FftwFree> input;
-  std::unique_ptr<fftw_complex, FftwFree> bins;
+  std::unique_ptr<fftw_complex, FftwFree>
+      work;  ///< half as many as samples; for odd lengths the bins themselves
+  std::vector<std::complex<double>> bins;
+  std::vector<std::complex<double>> turns;  ///< e^{-2πi·k/length}
   fftw_plan plan = nullptr;
   fftw_plan back = nullptr;
 
-  explicit Impl(std::size_t n) : length(n), input(fftw_alloc_real(n)), bins(fftw_alloc_complex(n / 2 + 1)) {
-    if (!input || !bins) throw std::bad_alloc();
+  explicit Impl(std::size_t n)
+      : length(n), input(fftw_alloc_real(n + n % 2)), work(fftw_alloc_complex(n / 2 + 1)), bins(n / 2 + 1) {
+    if (!input || !work) throw std::bad_alloc();
+    for (std::size_t k = 0; even() && k <= n / 2; ++k) {
+      const Phase phase = phase_from_cycles(static_cast<double>(k) / static_cast<double>(n));
+      turns.emplace_back(cosine(phase), -sine(phase));
+    }
     const std::lock_guard lock(planner_mutex());
-    plan = fftw_plan_dft_r2c_1d(static_cast<int>(n), input.get(), bins.get(),
-                                FFTW_ESTIMATE | FFTW_DESTROY_INPUT);
+    const auto count = static_cast<int>(even() ? n / 2 : n);
+    plan = even() ? fftw_plan_dft_1d(count, pairs(), work.get(), FFTW_FORWARD, kFlags)
+                  : fftw_plan_dft_r2c_1d(count, input.get(), work.get(), kFlags);
     if (plan == nullptr) throw std::bad_alloc();
   }
   ~Impl() {
     const std::lock_guard lock(planner_mutex());
-    fftw_destroy_plan(plan);
+    if (plan != nullptr) fftw_destroy_plan(plan);
     if (back != nullptr) fftw_destroy_plan(back);
   }
   Impl(const Impl&) = delete;
   Impl& operator=(const Impl&) = delete;
+
+  [[nodiscard]] bool even() const noexcept { return length % 2 == 0; }
+
+  void execute() noexcept {
+    fftw_execute(plan);
+    const auto* z = values();
+    if (!even()) {
+      std::copy_n(z, bins.size(), bins.begin());
+      return;
+    }
+    const std::size_t half = length / 2;
+    for (std::size_t k = 0; k <= half; ++k) {
+      const std::complex<double> here = z[k % half], there = std::conj(z[(half - k) % half]);
+      const std::complex<double> sum = here + there, turned = product(turns[k], here - there);
+      bins[k] = {0.5 * (sum.real() + turned.imag()), 0.5 * (sum.imag() - turned.real())};
+    }
+  }
+
+  void invert(std::span<const std::complex<double>> from) {
+    if (back == nullptr) {
+      const std::lock_guard lock(planner_mutex());
+      const auto count = static_cast<int>(even() ? length / 2 : length);
+      back = even() ? fftw_plan_dft_1d(count, work.get(), pairs(), FFTW_BACKWARD, kFlags)
+                    : fftw_plan_dft_c2r_1d(count, work.get(), input.get(), kFlags);
+      if (back == nullptr) throw std::bad_alloc();
+    }
+    auto* z = values();
+    if (!even()) {
+      std::copy(from.begin(), from.end(), z);
+    } else {
+      const std::size_t half = length / 2;
+      for (std::size_t k = 0; k < half; ++k) {
+        const std::complex<double> there = std::conj(from[half - k]);
+        const std::complex<double> sum = from[k] + there,
+                                   turned = product(std::conj(turns[k]), from[k] - there);
+        z[k] = {sum.real() - turned.imag(), sum.imag() + turned.real()};
+      }
+    }
+    fftw_execute(back);
+  }
+
+ private:
+  static constexpr unsigned kFlags = FFTW_ESTIMATE | FFTW_DESTROY_INPUT;
+  // fftw_complex, pairs of doubles and std::complex<double> share their layout by FFTW's contract.
+  [[nodiscard]] fftw_complex* pairs() const noexcept { return reinterpret_cast<fftw_complex*>(input.get()); }
+  [[nodiscard]] std::complex<double>* values() const noexcept {
+    return reinterpret_cast<std::complex<double>*>(work.get());
+  }
+  // Without the checks for infinities that the operator makes.
+  static std::complex<double> product(std::complex<double> a, std::complex<double> b) noexcept {
+    return {a.real() * b.real() - a.imag() * b.imag(), a.real() * b.imag() + a.imag() * b.real()};
+  }
 };
 
 RealTransform::RealTransform(std::size_t length) {
@@ -74,21 +139,11 @@ RealTransform& RealTransform::operator=(RealTransform&&) noexcept = default;
 
 std::size_t RealTransform::length() const noexcept { return impl_->length; }
 std::span<double> RealTransform::input() noexcept { return {impl_->input.get(), impl_->length}; }
-std::span<const std::complex<double>> RealTransform::bins() const noexcept {
-  // fftw_complex and std::complex<double> share their layout by FFTW's contract.
-  return {reinterpret_cast<const std::complex<double>*>(impl_->bins.get()), impl_->length / 2 + 1};
-}
-void RealTransform::execute() noexcept { fftw_execute(impl_->plan); }
+std::span<const std::complex<double>> RealTransform::bins() const noexcept { return impl_->bins; }
+void RealTransform::execute() noexcept { impl_->execute(); }
 
 std::span<const double> RealTransform::invert(std::span<const std::complex<double>> bins) {
-  if (impl_->back == nullptr) {
-    const std::lock_guard lock(planner_mutex());
-    impl_->back = fftw_plan_dft_c2r_1d(static_cast<int>(impl_->length), impl_->bins.get(), impl_->input.get(),
-                                       FFTW_ESTIMATE | FFTW_DESTROY_INPUT);
-    if (impl_->back == nullptr) throw std::bad_alloc();
-  }
-  std::copy(bins.begin(), bins.end(), reinterpret_cast<std::complex<double>*>(impl_->bins.get()));
-  fftw_execute(impl_->back);
+  impl_->invert(bins);
   const double scale = 1.0 / static_cast<double>(impl_->length);
   for (double& sample : input()) sample *= scale;
   return input();
@@ -150,19 +205,43 @@ std::complex<double> tone_sum(std::span<const double> samples, Phase step) {
   return total;
 }
 
+namespace {
+
+// Σ x·e, Σ j·x·e, Σ j²·x·e over a whole group, each in four lanes: re and im in turn.
+WAVICON_WIDE void group_sums(const double* x, const double* re_table, const double* im_table,
+                             double* result) {
+  double lanes[6][4] = {};
+  for (std::size_t j = 0; j < kGroup; j += 4)
+    for (std::size_t lane = 0; lane < 4; ++lane) {
+      const double n = static_cast<double>(j + lane);
+      const double re = x[j + lane] * re_table[j + lane], im = x[j + lane] * im_table[j + lane];
+      lanes[0][lane] += re;
+      lanes[1][lane] += im;
+      lanes[2][lane] += n * re;
+      lanes[3][lane] += n * im;
+      lanes[4][lane] += n * n * re;
+      lanes[5][lane] += n * n * im;
+    }
+  for (std::size_t i = 0; i < 6; ++i) result[i] = (lanes[i][0] + lanes[i][1]) + (lanes[i][2] + lanes[i][3]);
+}
+
+}  // namespace
+
 ToneSums tone_sums(std::span<const double> samples, Phase step) {
   const RotorTable table(step);
   ToneSums total{};
   for (std::size_t start = 0; start < samples.size(); start += kGroup) {
     const std::size_t count = std::min(kGroup, samples.size() - start);
-    std::complex<double> s0 = 0, s1 = 0, s2 = 0;
-    for (std::size_t j = 0; j < count; ++j) {
-      const double n = static_cast<double>(j);
-      const std::complex<double> term(samples[start + j] * table.re[j], samples[start + j] * table.im[j]);
-      s0 += term;
-      s1 += n * term;
-      s2 += n * n * term;
+    const double* x = samples.data() + start;
+    std::array<double, kGroup> last;
+    if (count < kGroup) {
+      last.fill(0.0);
+      std::copy(x, x + count, last.begin());
+      x = last.data();
     }
+    double sums[6];
+    group_sums(x, table.re.data(), table.im.data(), sums);
+    const std::complex<double> s0(sums[0], sums[1]), s1(sums[2], sums[3]), s2(sums[4], sums[5]);
     const std::complex<double> turn = rotor(step * start);
     const double a = static_cast<double>(start);
     total.zeroth += turn * s0;

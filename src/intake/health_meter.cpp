@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <bit>
 #include <cmath>
 
 #include "wavicon/intake/health.hpp"
@@ -31,7 +32,7 @@ struct ChannelMeter {
   double level_at_zeros = 0;
   double last_sound = 0;  // sample before the zeros
   bool needs_more_than_24 = false;
-  int trailing_zeros = 24;
+  std::uint32_t seen_bits = 0;  // of 24-bit codes
 };
 
 }  // namespace
@@ -62,19 +63,11 @@ struct HealthMeter::Impl {
   }
 
   static void count_bits(ChannelMeter& m, double x) {
+    if (m.needs_more_than_24) return;
     const double steps = x * 0x1p23;
-    if (steps != std::floor(steps) || std::abs(steps) > 0x1p24) {
-      m.needs_more_than_24 = true;
-      return;
-    }
-    auto code = static_cast<std::int64_t>(steps);
-    if (code == 0 || m.trailing_zeros == 0) return;
-    int zeros = 0;
-    while (zeros < m.trailing_zeros && (code & 1) == 0) {
-      code >>= 1;
-      ++zeros;
-    }
-    m.trailing_zeros = std::min(m.trailing_zeros, zeros);
+    const auto code = std::abs(steps) <= 0x1p24 ? static_cast<std::int32_t>(steps) : 0;
+    if (static_cast<double>(code) != steps) m.needs_more_than_24 = true;
+    m.seen_bits |= static_cast<std::uint32_t>(code);
   }
 
   void follow_run(ChannelMeter& m, double x) {
@@ -89,7 +82,8 @@ struct HealthMeter::Impl {
 
   // Smallest step seen so far, of the format or of a shorter word length inside it.
   [[nodiscard]] double quantum(const ChannelMeter& m) const {
-    return m.needs_more_than_24 || m.trailing_zeros == 24 ? step : std::ldexp(1.0, m.trailing_zeros - 23);
+    return m.needs_more_than_24 || m.seen_bits == 0 ? step
+                                                    : std::ldexp(1.0, std::countr_zero(m.seen_bits) - 23);
   }
 
   // A run at the highest level so far that falls away steeply on both sides was cut off; a higher one takes
@@ -121,12 +115,13 @@ struct HealthMeter::Impl {
       }
       return;
     }
+    if (m.zeros_from < 0) return;
     const std::int64_t length = frame - m.zeros_from;
     const double edge = std::max(kDropoutEdge * m.level_at_zeros, kDropoutEdgeSteps * quantum(m));
     const bool sound = m.level_at_zeros > kDropoutSteps * quantum(m);
     const bool cut = m.zeros_from > 0 && length >= shortest_dropout && length <= longest_dropout && sound &&
                      std::abs(m.last_sound) > edge && std::abs(x) > edge;
-    if (m.zeros_from >= 0 && cut) {
+    if (cut) {
       ++h.dropout_count;
       if (h.dropouts.size() < kKeptStretches) h.dropouts.push_back({m.zeros_from, length});
     }
@@ -165,7 +160,7 @@ std::vector<ChannelHealth> HealthMeter::finish() {
       h.clipped.clear();
     }
     h.dc = impl_->frame > 0 ? m.sum / static_cast<double>(impl_->frame) : 0;
-    h.used_bits = m.needs_more_than_24 || h.silent ? 0 : 24 - m.trailing_zeros;
+    h.used_bits = m.needs_more_than_24 || m.seen_bits == 0 ? 0 : 24 - std::countr_zero(m.seen_bits);
     result.push_back(h);
   }
   return result;

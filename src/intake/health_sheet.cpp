@@ -108,7 +108,8 @@ class Builder {
     whole("polarity", take.polarity, "", conditions);
     whole("start_s", take.first_frame / result_.sample_rate_hz, "s", conditions);
     std::string where = fmt::format("the stimulus starts at {}, {:+.2f} dB{}", time(take.first_frame),
-                                    take.gain_db, take.polarity < 0 ? ", inverted" : "");
+                                    std::abs(take.gain_db) < 0.005 ? 0.0 : take.gain_db,
+                                    take.polarity < 0 ? ", inverted" : "");
     if (result_.takes.size() > 1)
       where +=
           fmt::format("; it is there {} times, take {} is used", result_.takes.size(), *result_.best + 1);
@@ -145,7 +146,9 @@ class Builder {
     }
   }
 
-  std::string time(double frame) const { return fmt::format("{:.6f} s", frame / result_.sample_rate_hz); }
+  std::string time(double frame) const {
+    return fmt::format("{:.6f} s", std::abs(frame) < 1e-3 ? 0.0 : frame / result_.sample_rate_hz);
+  }
 
   Conditions common() const {
     return {{"sample_rate_hz", result_.sample_rate_hz},

@@ -23,6 +23,7 @@ constexpr std::array kSpeeds = {48.0 / 44.1,  44.1 / 48.0,  2.0,          0.5,
                                 176.4 / 48.0, 48.0 / 176.4, 96.0 / 88.2,  88.2 / 96.0};
 constexpr double kSilence = 1e-9;  // local RMS under which nothing is looked for: -180 dBFS
 constexpr int kRefinements = 12;
+constexpr double kChirpBand = 1e-6;  // power of a bin over the highest: 60 dB
 
 struct Found {
   FoundMark mark;
@@ -35,7 +36,7 @@ double energy(std::span<const double> x) { return std::inner_product(x.begin(), 
 // correlation between samples, by Newton's method on the cross-spectrum.
 FoundMark refine(std::span<const double> segment, std::span<const double> mark, double first_frame,
                  double match, RealTransforms& transforms) {
-  RealTransform& transform = transforms.get(fast_transform_length(2 * mark.size()));
+  RealTransform& transform = transforms.get(fast_transform_length(4 * mark.size()));
   auto spectrum = [&](std::span<const double> x) {
     std::fill(transform.input().begin(), transform.input().end(), 0.0);
     std::copy(x.begin(), x.end(), transform.input().begin());
@@ -44,13 +45,19 @@ FoundMark refine(std::span<const double> segment, std::span<const double> mark, 
   };
   const auto a = spectrum(segment), b = spectrum(mark);
   const double step = 2 * std::numbers::pi / static_cast<double>(transform.length());
+  // Bins far outside of the chirp's band hold nothing of it.
+  std::vector<std::pair<double, std::complex<double>>> cross;
+  double highest = 0;
+  for (const auto& bin : b) highest = std::max(highest, std::norm(bin));
+  for (std::size_t k = 1; k < a.size(); ++k)
+    if (std::norm(b[k]) > kChirpBand * highest)
+      cross.emplace_back(step * static_cast<double>(k), a[k] * std::conj(b[k]));
   double delay = 0, sum = 0, sign = 0;
   for (int i = 0; i < kRefinements; ++i) {
     double slope = 0, curvature = 0;
     sum = 0;
-    for (std::size_t k = 1; k < a.size(); ++k) {
-      const double w = step * static_cast<double>(k);
-      const std::complex<double> c = a[k] * std::conj(b[k]) * std::polar(1.0, w * delay);
+    for (const auto& [w, product] : cross) {
+      const std::complex<double> c = product * std::polar(1.0, w * delay);
       sum += c.real();
       slope -= w * c.imag();
       curvature -= w * w * c.real();

@@ -13,8 +13,9 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr double kLookS = 0.3;          // least length of the look for the frequency: 6 periods of 20 Hz
-constexpr std::size_t kLooks = 6;          // blocks that are looked at
+constexpr double kLookS = 0.3;     // least length of the look for the frequency: 6 periods of 20 Hz
+constexpr std::size_t kLooks = 5;  // blocks that are looked at
+constexpr std::size_t kLooksWhenNamed = 2;
 constexpr double kLookBeta = 8;         // main lobe 2.7 bins, skirts below -60 dB
 constexpr double kLowestLookBin = 1.5;  // below this lies what is left of DC
 constexpr double kWantedWithin = 0.03;  // a tone asked for is looked for within 3 %
@@ -26,7 +27,8 @@ constexpr double kNoiseSpread = 6;  // times the median change from step to step
 constexpr double kNearHighestDb = 6;
 
 // Starts of the blocks with the most energy.
-std::vector<std::size_t> loudest_blocks(std::span<const double> samples, std::size_t length) {
+std::vector<std::size_t> loudest_blocks(std::span<const double> samples, std::size_t length,
+                                        std::size_t most) {
   std::vector<std::pair<double, std::size_t>> found;
   const std::size_t hop = std::max<std::size_t>(1, length / 2);
   for (std::size_t start = 0; start + length <= samples.size(); start += hop) {
@@ -34,7 +36,7 @@ std::vector<std::size_t> loudest_blocks(std::span<const double> samples, std::si
     for (const double x : samples.subspan(start, length)) energy += x * x;
     found.emplace_back(-energy, start);
   }
-  const std::size_t count = std::min(found.size(), kLooks);
+  const std::size_t count = std::min(found.size(), most);
   std::partial_sort(found.begin(), found.begin() + static_cast<std::ptrdiff_t>(count), found.end());
   std::vector<std::size_t> starts;
   for (std::size_t i = 0; i < count; ++i) starts.push_back(found[i].second);
@@ -56,13 +58,13 @@ void add_power(std::span<const double> block, std::span<const double> window, Re
   for (std::size_t b = 0; b < bins.size(); ++b) power[b] += std::norm(bins[b]);
 }
 
-// Highest line over the loudest blocks, by a parabola through the logarithms of the three highest bins. Over several blocks a tone that
-// stays gathers in one place, and a chirp that is louder for a moment does not.
+// Highest line over the loudest blocks, by a parabola through the logarithms of the three highest bins. Over
+// several blocks a tone that stays gathers in one place, and a chirp that is louder for a moment does not.
 double rough_frequency_hz(std::span<const double> samples, std::size_t length, double sample_rate_hz,
                           std::optional<double> wanted_hz, SpectralTools& tools) {
   RealTransform& transform = tools.transforms.get(fast_transform_length(2 * length));
   std::vector<double> bins(transform.length() / 2 + 1, 0.0);
-  for (const std::size_t start : loudest_blocks(samples, length))
+  for (const std::size_t start : loudest_blocks(samples, length, wanted_hz ? kLooksWhenNamed : kLooks))
     add_power(samples.subspan(start, length), tools.windows.get(length, kLookBeta), transform, bins);
 
   const double hz_per_bin = sample_rate_hz / static_cast<double>(transform.length());
@@ -104,7 +106,8 @@ std::vector<double> amplitude_trace(std::span<const double> samples, double freq
   return trace;
 }
 
-// The highest level that is held over eight steps: a chirp or a click that passes the tone's frequency does not count.
+// The highest level that is held over eight steps: a chirp or a click that passes the tone's frequency does
+// not count.
 double held_level_db(const std::vector<double>& levels_db) {
   const std::size_t held = std::clamp<std::size_t>(levels_db.size() / 2, 1, kHeldSteps);
   double highest = *std::min_element(levels_db.begin(), levels_db.end());

@@ -14,14 +14,17 @@ std::size_t width(const std::string& text) {
       std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xC0) != 0x80; }));
 }
 
+std::string rounded(double value, int digits) {
+  const std::string text = fmt::format("{:.{}f}", value, digits);
+  return text.find_first_not_of("-0.") == std::string::npos && text[0] == '-' ? text.substr(1)
+                                                                              : text;  // no "-0.00"
+}
+
 std::string number_text(double value, const std::string& unit) {
-  if (unit == "Hz") return fmt::format("{:.6f}", value);
-  if (unit == "%") return fmt::format("{:.4g}", value);
-  if (unit == "dBFS") return fmt::format("{:.3f}", value);
-  if (unit.rfind("dB", 0) == 0) return fmt::format("{:.2f}", value);
-  if (unit == "s") return fmt::format("{:.6f}", value);
-  if (unit == "ppm") return fmt::format("{:.3f}", value);
-  return fmt::format("{:.6g}", value);
+  if (unit == "Hz" || unit == "s") return rounded(value, 6);
+  if (unit == "dBFS" || unit == "ppm") return rounded(value, 3);
+  if (unit.rfind("dB", 0) == 0) return rounded(value, 2);
+  return unit == "%" ? fmt::format("{:.4g}", value) : fmt::format("{:.6g}", value);
 }
 
 std::string frequency_text(double hz) {

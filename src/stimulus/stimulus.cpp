@@ -17,7 +17,7 @@ constexpr double kMarkFromHz = 400;
 constexpr double kMarkToHz = 5000;
 constexpr double kMarkHighestOfRate = 0.4;
 constexpr double kMarkEdgeS = 0.01;
-constexpr double kMarkDbfs = -20;  // loud enough to be found, and no louder than alignment level
+constexpr double kMarkDbfs = -20;   // loud enough to be found, and no louder than alignment level
 constexpr double kMarkGapS = 0.25;  // lets a compressor or a reverb come to rest before the first part
 
 struct Length {
@@ -54,7 +54,9 @@ double stimulus_seconds(const Recipe& recipe) {
          (recipe.marks ? 2 * (kMarkS + kMarkGapS) : 0);
 }
 
-std::vector<double> mark_samples(double sample_rate_hz) { return mark_samples(sample_rate_hz, sample_rate_hz); }
+std::vector<double> mark_samples(double sample_rate_hz) {
+  return mark_samples(sample_rate_hz, sample_rate_hz);
+}
 
 std::vector<double> mark_samples(double sample_rate_hz, double stimulus_rate_hz) {
   const Sweep chirp{.from_hz = kMarkFromHz,

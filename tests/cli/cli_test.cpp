@@ -301,6 +301,53 @@ TEST_F(Program, HarmonicsRefusesBadInput) {
   EXPECT_HAS(bad(3, "harmonics t.wav silence.wav --sheet s.json"), "silence.wav");
 }
 
+TEST_F(Program, HealthTellsGoodFromSpoiled) {
+  good(std::string("make --recipe '") + WAVICON_SOURCE_DIR + "/data/booth-2-morning.toml' -o s.wav --quiet");
+  good("feed s.wav --through sim:tern?drive=12 -o c.wav");
+  EXPECT_HAS(good("health c.wav"), "c.wav: fit to be measured");
+  good("feed s.wav --through 'sim:sandpiper?lose_at=8&lose=480&invert=1' -o b.wav");
+  const Ran spoiled = wavicon("health b.wav --json");
+  EXPECT_EQ(spoiled.status, 3);
+  EXPECT_HAS(spoiled.out, "480 frames were lost at ");
+  const json sheet = json::parse(spoiled.out);
+  EXPECT_EQ(sheet["measurement"], "health");
+  for (const json& reading : sheet["readings"]) {
+    const double value = reading["value"].is_number() ? reading["value"].get<double>() : NAN;
+    EXPECT_TRUE(reading["name"] != "lost_frames" || value == 480);
+    EXPECT_TRUE(reading["name"] != "polarity" || value == -1);
+  }
+  EXPECT_HAS(bad(3, "harmonics b.wav"), "b.wav: unfit to be measured: 480 frames were lost at ");
+  const std::string despite = good("harmonics b.wav --despite-faults");
+  EXPECT_HAS(despite, "despite faults yes");
+  EXPECT_HAS(despite, "part alignment");
+  EXPECT_HAS(good("harmonics c.wav --part 'tone over room noise'"), "331.000 Hz at -10.");
+  EXPECT_HAS(bad(2, "harmonics c.wav --part nonsense"),
+             "the stimulus has no tone part 'nonsense'; there are: alignment, tone over room noise");
+}
+
+TEST_F(Program, ACaptureIsJudgedAgainstTheStimulusThatIsNamed) {
+  good("make tone --seconds 1 --rate 44100 -o t.wav --quiet");
+  const AudioFile t = read_audio_file(file("t.wav"));
+  Audio late(44100, 1, t.audio.frames() + 7000);
+  std::copy(t.audio.channel(0).begin(), t.audio.channel(0).end(), late.channel(0).begin() + 4410);
+  (void)write_audio_file(file("late.wav"), late, {});
+  EXPECT_HAS(good("health late.wav --stimulus t.wav"), "the stimulus starts at 0.100000 s, +0.00 dB");
+  EXPECT_HAS(good("health late.wav"), "give --stimulus to check it");
+  EXPECT_HAS(good("harmonics late.wav --stimulus t.wav"), "part tone");
+  EXPECT_HAS(good("harmonics late.wav"), "no stimulus was given: the strongest steady tone was taken for it");
+  Audio wrong(48000, 1, late.frames());
+  std::copy(late.channel(0).begin(), late.channel(0).end(), wrong.channel(0).begin());
+  (void)write_audio_file(file("wrong.wav"), wrong, {});
+  const Ran played = wavicon("health wrong.wav --stimulus t.wav");
+  EXPECT_EQ(played.status, 3);
+  EXPECT_HAS(played.out,
+             "fault: a 44.1 kHz stimulus was played as 48 kHz; set the session to the stimulus's rate");
+  EXPECT_HAS(bad(3, "health late.wav --stimulus late.wav"),
+             "late.wav: carries no recipe; a stimulus is a file made by 'wavicon make', or a recipe");
+  EXPECT_HAS(bad(2, "health late.wav --stimulus t.wav --take 3"),
+             "there is no take 3: the stimulus was found 1 time");
+}
+
 TEST_F(Program, HelpAndVersionAreNoErrors) {
   EXPECT_HAS(good("--help"), "harmonics");
   EXPECT_HAS(good("harmonics --help"), "--limit");

@@ -108,5 +108,17 @@ TEST(Layers, TheCoreWritesNothing) {
       EXPECT_FALSE(std::regex_search(testing::read_text(entry.path()), output)) << entry.path();
 }
 
+TEST(Manual, NamesEveryKeyOfARecipe) {
+  const std::string manual = testing::read_text(kSource / "docs/recipes.md");
+  static const std::regex pattern(R"re(visit\("(\w+)")re");
+  int count = 0;
+  for (const char* header : {"parts.hpp", "recipe.hpp"}) {
+    const std::string text = testing::read_text(kSource / "include/wavicon/stimulus" / header);
+    for (std::sregex_iterator match(text.begin(), text.end(), pattern), end; match != end; ++match, ++count)
+      EXPECT_NE(manual.find("`" + (*match)[1].str() + "`"), std::string::npos) << (*match)[1];
+  }
+  EXPECT_GT(count, 60);
+}
+
 }  // namespace
 }  // namespace wavicon

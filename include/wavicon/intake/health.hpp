@@ -1,5 +1,6 @@
 #pragma once
-// Whether a capture is fit to be measured: what is wrong with it by itself, and against the stimulus that it should hold.
+// Whether a capture is fit to be measured: what is wrong with it by itself, and against the stimulus that it
+// should hold.
 
 #include <cstdint>
 #include <memory>
@@ -23,14 +24,14 @@ struct Stretch {
 
 /// What a channel shows by itself.
 struct ChannelHealth {
-  double peak = 0;                        ///< full scale = 1
+  double peak = 0;  ///< full scale = 1
   double dc = 0;
-  std::int64_t clipped_frames = 0;        ///< in runs cut off at one value
-  double clip_level = 0;                  ///< that value; 0 when nothing is clipped
-  std::vector<Stretch> clipped;           ///< the first runs, at most 16
-  std::int64_t dropout_count = 0;         ///< runs of zeros with sound cut off on both sides
-  std::vector<Stretch> dropouts;          ///< at most 16
-  int used_bits = 0;                      ///< smallest word length that holds every sample; 0 for more than 24
+  std::int64_t clipped_frames = 0;  ///< in runs cut off at one value
+  double clip_level = 0;            ///< that value; 0 when nothing is clipped
+  std::vector<Stretch> clipped;     ///< the first runs, at most 16
+  std::int64_t dropout_count = 0;   ///< runs of zeros with sound cut off on both sides
+  std::vector<Stretch> dropouts;    ///< at most 16
+  int used_bits = 0;                ///< smallest word length that holds every sample; 0 for more than 24
   bool silent = true;
   std::optional<std::int64_t> broken_frame;  ///< first NaN or infinite sample
 };
@@ -58,12 +59,13 @@ struct HealthResult {
   double sample_rate_hz = 0;
   std::int64_t frames = 0;
   std::vector<ChannelHealth> channels;
-  bool compared = false;                   ///< a stimulus was given
-  std::vector<Take> takes;                 ///< of the stimulus
-  std::optional<std::size_t> best;         ///< which take is used
-  std::optional<double> slip_frame;        ///< where frames were lost or repeated, in frames of the capture
-  bool same_on_all_channels = false;       ///< two or more channels, bit for bit the same
-  std::vector<int> missing_channels;       ///< channels of the capture, from 0, that should carry the stimulus and do not
+  bool compared = false;              ///< a stimulus was given
+  std::vector<Take> takes;            ///< of the stimulus
+  std::optional<std::size_t> best;    ///< which take is used
+  std::optional<double> slip_frame;   ///< where frames were lost or repeated, in frames of the capture
+  bool same_on_all_channels = false;  ///< two or more channels, bit for bit the same
+  std::vector<int>
+      missing_channels;  ///< channels of the capture, from 0, that should carry the stimulus and do not
 };
 
 struct HealthOptions {
@@ -76,7 +78,8 @@ struct HealthOptions {
 ///
 /// @param stimulus  null for none; rendered during the call.
 /// @throws Error bad_input for 0 frames, bad_argument for a take that is not there
-[[nodiscard]] HealthResult check_health(const Audio& capture, Stimulus* stimulus, const HealthOptions& options = {});
+[[nodiscard]] HealthResult check_health(const Audio& capture, Stimulus* stimulus,
+                                        const HealthOptions& options = {});
 
 /// Readings and findings; a finding of severity fault means that the capture is unfit to be measured.
 [[nodiscard]] Sheet health_sheet(const HealthResult& result, const CaptureInfo& capture);

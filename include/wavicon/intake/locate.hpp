@@ -1,5 +1,6 @@
 #pragma once
-// Where a stimulus lies in a capture: found by its marks, to a fraction of a sample, however late, inverted or quiet it is.
+// Where a stimulus lies in a capture: found by its marks, to a fraction of a sample, however late, inverted
+// or quiet it is.
 
 #include <cstdint>
 #include <optional>
@@ -12,38 +13,44 @@ namespace wavicon {
 
 /// One mark as it was found in one channel.
 struct FoundMark {
-  double frame = 0;     ///< where its first sample lies, in frames of the capture
-  double gain = 1;      ///< amplitude over the stimulus's; negative when inverted
-  double match = 0;     ///< normalised correlation, 0 … 1
+  double frame = 0;  ///< where its first sample lies, in frames of the capture
+  double gain = 1;   ///< amplitude over the stimulus's; negative when inverted
+  double match = 0;  ///< normalised correlation, 0 … 1
 };
 
 /// One appearance of the stimulus.
 struct Take {
-  int channel = 0;                    ///< in which it was found best, from 0
-  std::optional<FoundMark> start;     ///< none when the capture begins after it
-  std::optional<FoundMark> end;       ///< none when the capture ends before it
-  double first_frame = 0;             ///< where the stimulus's frame 0 lies (below 0 when cut off)
-  double frames_per_frame = 1;        ///< capture frames per stimulus frame, drift included
-  double rate_ratio = 1;              ///< speed at which it was played: 1; 48/44.1 when a 44.1 kHz stimulus was played as 48 kHz
-  double drift_ppm = 0;               ///< of the capture's clock against the stimulus's, beyond rate_ratio; 0 with one mark only
-  std::int64_t slipped_frames = 0;    ///< frames by which the distance of the marks is off, when that is no drift: below 0 some were lost
+  int channel = 0;                 ///< in which it was found best, from 0
+  std::optional<FoundMark> start;  ///< none when the capture begins after it
+  std::optional<FoundMark> end;    ///< none when the capture ends before it
+  double first_frame = 0;          ///< where the stimulus's frame 0 lies (below 0 when cut off)
+  double frames_per_frame = 1;     ///< capture frames per stimulus frame, drift included
+  double rate_ratio =
+      1;  ///< speed at which it was played: 1; 48/44.1 when a 44.1 kHz stimulus was played as 48 kHz
+  double drift_ppm =
+      0;  ///< of the capture's clock against the stimulus's, beyond rate_ratio; 0 with one mark only
+  std::int64_t slipped_frames =
+      0;  ///< frames by which the distance of the marks is off, when that is no drift: below 0 some were lost
   double gain_db = 0;
   int polarity = 1;
 };
 
 struct LocateOptions {
-  double least_match = 0.5;       ///< correlation from which a mark counts as found
-  double most_drift_ppm = 300;    ///< a larger difference of the marks' distance is a slip, not drift
+  double least_match = 0.5;     ///< correlation from which a mark counts as found
+  double most_drift_ppm = 300;  ///< a larger difference of the marks' distance is a slip, not drift
 };
 
 /// Every appearance of a stimulus in a capture, in order of time; none when it is not there.
 ///
-/// Matched filter for the chirps (no whitening) over every channel, normalised by the local level; then the phase of the cross-spectrum for the
-/// fraction. Tries the proper rate first, then the ratios of the usual rates.
+/// Matched filter for the chirps (no whitening) over every channel, normalised by the local level; then the
+/// phase of the cross-spectrum for the fraction. Tries the proper rate first, then the ratios of the usual
+/// rates.
 ///
 /// @param stimulus  with marks. @throws Error bad_argument when it has none.
-/// @accuracy  0.01 sample clean; found under noise 20 dB below the marks, within 80 Hz to 8 kHz, saturated, compressed, at -40 dB
+/// @accuracy  0.01 sample clean; found under noise 20 dB below the marks, within 80 Hz to 8 kHz, saturated,
+/// compressed, at -40 dB
 ///            (locate_test.cpp)
-[[nodiscard]] std::vector<Take> locate(const Audio& capture, const Stimulus& stimulus, const LocateOptions& options = {});
+[[nodiscard]] std::vector<Take> locate(const Audio& capture, const Stimulus& stimulus,
+                                       const LocateOptions& options = {});
 
 }  // namespace wavicon

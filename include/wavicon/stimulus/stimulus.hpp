@@ -59,7 +59,8 @@ class Stimulus {
 /// The chirp of a mark: log sweep over 0.15 s from 400 Hz to 5 kHz (or 0.4 of the rate), -20 dBFS,
 /// raised-cosine edges of 10 ms.
 [[nodiscard]] std::vector<double> mark_samples(double sample_rate_hz);
-/// The same chirp as a stimulus of `stimulus_rate_hz` carries it, sampled at another rate: what a capture at that rate holds.
+/// The same chirp as a stimulus of `stimulus_rate_hz` carries it, sampled at another rate: what a capture at
+/// that rate holds.
 [[nodiscard]] std::vector<double> mark_samples(double sample_rate_hz, double stimulus_rate_hz);
 
 /// Exact phase of a sweep in cycles at a time in seconds from its start; analysis follows orders by it.
