@@ -82,8 +82,8 @@ Prepared prepare(const AudioFile& file, const Harmonics& command, HarmonicsOptio
   Prepared prepared;
   auto stimulus = stimulus_of(command.stimulus, file.info);
   const bool marked = stimulus && stimulus->marks();
-  const HealthResult health =
-      check_health(file.audio, marked ? stimulus.get() : nullptr, {.format = file.info.format});
+  const HealthResult health = check_health(file.audio, marked ? stimulus.get() : nullptr,
+                                           {.format = file.info.format, .spectra = false});
   const bool broken = std::any_of(health.channels.begin(), health.channels.end(),
                                   [](const auto& c) { return c.broken_frame.has_value(); });
   if (broken) return prepared;  // the measurement names channel and frame

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "band_end.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 
@@ -93,6 +94,48 @@ void forgive_played_silence(Stimulus& stimulus, const Take& take, std::vector<Ch
   }
 }
 
+// The highest frequency that a stimulus itself reaches, as far as its parts say; none when it may reach half
+// the rate.
+std::optional<double> stimulus_band_end_hz(Stimulus& stimulus) {
+  std::vector<double> played(static_cast<std::size_t>(stimulus.frames()));
+  stimulus.render(0, 0, played);
+  return intake_detail::band_end_hz(played, stimulus.recipe().sample_rate_hz);
+}
+
+// Which channel of the stimulus each channel of the capture holds, told by the parts that do not play on all
+// channels: the one whose energy over those parts it follows best.
+std::vector<int> carried_channels(const Audio& capture, Stimulus& stimulus, const Take& take) {
+  const int channels = stimulus.recipe().channel_count;
+  if (channels < 2 || capture.channel_count() < 2 || take.slipped_frames != 0) return {};
+  std::vector<std::vector<double>> scores(static_cast<std::size_t>(capture.channel_count()),
+                                          std::vector<double>(static_cast<std::size_t>(channels), 0.0));
+  bool told = false;
+  std::vector<std::vector<double>> played(static_cast<std::size_t>(channels),
+                                          std::vector<double>(static_cast<std::size_t>(kBlock)));
+  for (std::int64_t start = 0; start < stimulus.frames(); start += kBlock) {
+    for (int d = 0; d < channels; ++d) stimulus.render(start, d, played[static_cast<std::size_t>(d)]);
+    const bool same =
+        std::all_of(played.begin() + 1, played.end(), [&](const auto& other) { return other == played[0]; });
+    if (same) continue;
+    told = true;
+    for (int c = 0; c < capture.channel_count(); ++c)
+      for (int d = 0; d < channels; ++d)
+        for (std::int64_t n = 0; n < kBlock; ++n) {
+          const auto frame =
+              std::llround(take.first_frame + static_cast<double>(start + n) * take.frames_per_frame);
+          if (frame < 0 || frame >= capture.frames()) continue;
+          const double s = played[static_cast<std::size_t>(d)][static_cast<std::size_t>(n)],
+                       x = capture.channel(c)[static_cast<std::size_t>(frame)];
+          scores[static_cast<std::size_t>(c)][static_cast<std::size_t>(d)] += std::abs(s * x);
+        }
+  }
+  if (!told) return {};
+  std::vector<int> carries;
+  for (const auto& row : scores)
+    carries.push_back(static_cast<int>(std::max_element(row.begin(), row.end()) - row.begin()));
+  return carries;
+}
+
 bool all_channels_same(const Audio& capture) {
   if (capture.channel_count() < 2) return false;
   const auto first = capture.channel(0);
@@ -105,6 +148,7 @@ bool all_channels_same(const Audio& capture) {
 
 void compare(const Audio& capture, Stimulus& stimulus, const HealthOptions& options, HealthResult& result) {
   result.compared = true;
+  result.stimulus_channels = stimulus.recipe().channel_count;
   result.takes = locate(capture, stimulus, options.locate);
   if (options.take && *options.take >= result.takes.size())
     throw Error(ErrorCode::bad_argument,
@@ -116,6 +160,7 @@ void compare(const Audio& capture, Stimulus& stimulus, const HealthOptions& opti
   if (take.slipped_frames != 0 && take.frames_per_frame == 1.0)
     result.slip_frame = find_slip(capture, stimulus, take);
   forgive_played_silence(stimulus, take, result.channels);
+  result.carries = carried_channels(capture, stimulus, take);
   const int expected = std::min(capture.channel_count(), stimulus.recipe().channel_count);
   for (int c = 0; c < expected; ++c)
     if (result.channels[static_cast<std::size_t>(c)].silent) result.missing_channels.push_back(c);
@@ -131,11 +176,24 @@ HealthResult check_health(const Audio& capture, Stimulus* stimulus, const Health
   result.frames = capture.frames();
   result.channels = meter(capture, options.format);
   result.same_on_all_channels = all_channels_same(capture);
+  for (int c = 0; c < capture.channel_count(); ++c) {
+    ChannelHealth& channel = result.channels[static_cast<std::size_t>(c)];
+    if (options.spectra && !channel.broken_frame && !channel.silent)
+      channel.band_end_hz = intake_detail::band_end_hz(capture.channel(c), capture.sample_rate_hz());
+  }
   const bool broken = std::any_of(result.channels.begin(), result.channels.end(),
                                   [](const auto& c) { return c.broken_frame.has_value(); });
   const bool silent =
       std::all_of(result.channels.begin(), result.channels.end(), [](const auto& c) { return c.silent; });
-  if (stimulus != nullptr && !broken && !silent) compare(capture, *stimulus, options, result);
+  if (stimulus != nullptr && !broken && !silent) {
+    compare(capture, *stimulus, options, result);
+    // A band that the stimulus ends by itself was not cut off on the way.
+    const bool ends = std::any_of(result.channels.begin(), result.channels.end(),
+                                  [](const auto& c) { return c.band_end_hz.has_value(); });
+    const auto own = ends ? stimulus_band_end_hz(*stimulus) : std::nullopt;
+    for (ChannelHealth& channel : result.channels)
+      if (own && channel.band_end_hz && *channel.band_end_hz > 0.9 * *own) channel.band_end_hz.reset();
+  }
   return result;
 }
 

@@ -40,6 +40,12 @@ class Builder {
     reading("used_bits", channel, c.used_bits > 0 ? std::optional<double>(c.used_bits) : std::nullopt,
             "bits");
     reading("dc_offset", channel, c.dc, "");
+    reading("band_end_hz", channel, c.band_end_hz, "Hz");
+    if (c.band_end_hz)
+      say(Severity::warning, channel,
+          fmt::format("the spectrum ends at {:.0f} Hz, far below half the sample rate: it was converted from "
+                      "a lower rate, or a filter cuts there",
+                      *c.band_end_hz));
     if (c.broken_frame)
       say(Severity::fault, channel,
           fmt::format("holds a value that is no number, first at {}; what wrote it has failed there",
@@ -138,6 +144,11 @@ class Builder {
       say(Severity::warning, std::nullopt,
           fmt::format("the clocks drift apart by {:.2f} ppm: play and record with one clock",
                       take.drift_ppm));
+    for (std::size_t c = 0; c < result_.carries.size(); ++c)
+      if (static_cast<int>(c) < result_.stimulus_channels && result_.carries[c] != static_cast<int>(c))
+        say(Severity::warning, static_cast<int>(c),
+            fmt::format("holds channel {} of the stimulus: the channels are swapped",
+                        result_.carries[c] + 1));
     if (!result_.missing_channels.empty()) {
       std::vector<int> numbers;
       for (const int c : result_.missing_channels) numbers.push_back(c + 1);

@@ -197,6 +197,48 @@ TEST(Health, EdgesOfItsRange) {
   EXPECT_EQ(check_health(all, nullptr).channels[0].dropout_count, 0);
 }
 
+TEST(Health, ABandThatEndsEarlyWasConverted) {
+  // White noise and a sweep at 48 kHz, played to 96 kHz: the upper octave is empty but for dither.
+  Recipe recipe{.sample_rate_hz = 48000};
+  recipe.parts.push_back({.kind = Noise{.level_dbfs = -20, .seconds = 1}});
+  Stimulus low(recipe);
+  const auto x = rendered(low);
+  auto y = resampled(x, 0.5, 0, 2 * x.size());
+  for (std::size_t n = 0; n < y.size(); ++n)
+    y[n] = Quantiser(SampleFormat::pcm24, true, 1).value(y[n], 0, static_cast<std::int64_t>(n));
+  const auto health = check_health(audio_of(y, 96000), nullptr, {.format = SampleFormat::pcm24}).channels[0];
+  ASSERT_TRUE(health.band_end_hz);
+  EXPECT_NEAR(*health.band_end_hz, 24000, 2000);
+  recipe.sample_rate_hz = 96000;
+  Stimulus high(recipe);
+  EXPECT_NE(troubles(checked(audio_of(y, 96000), &high, SampleFormat::pcm24)).find("the spectrum ends at 2"),
+            std::string::npos);
+  EXPECT_FALSE(check_health(audio_of(rendered(high), 96000), &high).channels[0].band_end_hz);
+  // What the stimulus ends by itself is no finding.
+  std::get<Noise>(recipe.parts[0].kind).to_hz = 10000;
+  Stimulus band(recipe);
+  auto z = rendered(band);
+  for (std::size_t n = 0; n < z.size(); ++n)
+    z[n] = Quantiser(SampleFormat::pcm24, true, 1).value(z[n], 0, static_cast<std::int64_t>(n));
+  EXPECT_EQ(troubles(checked(audio_of(z, 96000), &band, SampleFormat::pcm24)), "");
+}
+
+TEST(Health, SwappedChannelsAreTold) {
+  Recipe recipe{.channel_count = 2};
+  recipe.parts.push_back({.kind = ChannelNumbers{}});
+  recipe.parts.push_back({.kind = Tone{}});
+  Stimulus stimulus(recipe);
+  Audio right(48000, 2, stimulus.frames()), swapped(48000, 2, stimulus.frames());
+  for (int c = 0; c < 2; ++c) {
+    stimulus.render(0, c, right.channel(c));
+    stimulus.render(0, c, swapped.channel(1 - c));
+  }
+  EXPECT_EQ(troubles(checked(right, &stimulus)), "");
+  EXPECT_EQ(troubles(checked(swapped, &stimulus)),
+            "warning: holds channel 2 of the stimulus: the channels are swapped\nwarning: holds channel 1 of "
+            "the stimulus: the channels are swapped\n");
+}
+
 TEST(HealthMeter, ReadsTheSameForAnyBlocks) {
   Stimulus stimulus(booth_recipe(48000));
   const Audio capture = through_sandpiper("clip=-18&drop_at=2&drop=100", stimulus);

@@ -34,6 +34,8 @@ struct ChannelHealth {
   int used_bits = 0;                ///< smallest word length that holds every sample; 0 for more than 24
   bool silent = true;
   std::optional<std::int64_t> broken_frame;  ///< first NaN or infinite sample
+  std::optional<double>
+      band_end_hz;  ///< where the spectrum falls off a cliff far below half the rate; none when it does not
 };
 
 /// Collects what channels show by themselves, block by block, in constant memory.
@@ -59,18 +61,23 @@ struct HealthResult {
   double sample_rate_hz = 0;
   std::int64_t frames = 0;
   std::vector<ChannelHealth> channels;
+  int stimulus_channels = 0;          ///< of the stimulus that was given
   bool compared = false;              ///< a stimulus was given
   std::vector<Take> takes;            ///< of the stimulus
   std::optional<std::size_t> best;    ///< which take is used
   std::optional<double> slip_frame;   ///< where frames were lost or repeated, in frames of the capture
   bool same_on_all_channels = false;  ///< two or more channels, bit for bit the same
-  std::vector<int>
-      missing_channels;  ///< channels of the capture, from 0, that should carry the stimulus and do not
+  /// Channels of the capture, from 0, that should carry the stimulus and do not.
+  std::vector<int> missing_channels;
+  /// For each channel of the capture, the channel of the stimulus that it holds, from 0; empty when those
+  /// cannot be told apart.
+  std::vector<int> carries;
 };
 
 struct HealthOptions {
   SampleFormat format = SampleFormat::float64;  ///< how the capture was stored
   std::optional<std::size_t> take;              ///< which appearance to use, from 0; none: the best
+  bool spectra = true;  ///< also look where the spectrum ends, which costs as much as everything else
   LocateOptions locate;
 };
 
