@@ -27,6 +27,7 @@ struct Make {
   std::string save_recipe;
   std::vector<double> rates_hz;
   bool no_marks = false;
+  bool marks = false;  ///< asked for, where they are not the default
   double fade_s = 0;
   bool on_bin = false;
   std::int64_t on_bin_length = 0;
@@ -142,19 +143,15 @@ double write_blocks(const Make& make, const std::string& file, Stimulus& stimulu
 
 std::string summary(const Stimulus& stimulus) {
   const Recipe& r = stimulus.recipe();
-  std::string what;
-  if (stimulus.parts().size() == 1 && std::holds_alternative<Tone>(r.parts[0].kind)) {
-    const Tone& tone = std::get<Tone>(r.parts[0].kind);
-    what =
-        fmt::format("{:.10g} Hz at {:g} dBFS for {:g} s", tone.frequency_hz, tone.level_dbfs, tone.seconds);
-  } else {
-    what = fmt::format("{} part{}", stimulus.parts().size(), stimulus.parts().size() == 1 ? "" : "s");
-  }
-  return fmt::format(
-      "{}{}, {:.6g} s in all, {:g} Hz, {} channel{}, {}{}", what, r.marks ? " between marks" : "",
-      static_cast<double>(stimulus.frames()) / r.sample_rate_hz, r.sample_rate_hz, r.channel_count,
-      r.channel_count == 1 ? "" : "s", r.bits == 32 ? "32-bit float" : fmt::format("{}-bit", r.bits),
-      r.dither ? fmt::format(", TPDF dither (seed {})", r.seed) : "");
+  std::string what = fmt::format("{} parts", stimulus.parts().size());
+  if (stimulus.parts().size() == 1) what = stimulus.parts()[0].name;
+  if (const auto* tone = std::get_if<Tone>(&r.parts[0].kind); tone != nullptr && r.parts.size() == 1)
+    what = fmt::format("{:.10g} Hz at {:g} dBFS", tone->frequency_hz, tone->level_dbfs);
+  return fmt::format("{}{}, {:.6g} s, {:g} Hz, {} channel{}, {}{}", what, r.marks ? " between marks" : "",
+                     static_cast<double>(stimulus.frames()) / r.sample_rate_hz, r.sample_rate_hz,
+                     r.channel_count, r.channel_count == 1 ? "" : "s",
+                     r.bits == 32 ? "32-bit float" : fmt::format("{}-bit", r.bits),
+                     r.dither ? fmt::format(", TPDF dither (seed {})", r.seed) : "");
 }
 
 void write_stimulus(const Make& make, const Recipe& recipe, const std::string& file) {
@@ -195,6 +192,7 @@ Recipe finished_recipe(Make& make) {
   Recipe recipe = make.recipe;
   if (!make.recipe_file.empty()) recipe = read_recipe_file(make.recipe_file);
   if (make.no_marks) recipe.marks = false;
+  if (make.marks) recipe.marks = true;
   if (make.format.bits) recipe.bits = *make.format.bits;
   if (make.format.dither || make.format.no_dither)
     recipe.dither = make.format.dither;
@@ -245,7 +243,9 @@ void add_common(CLI::App& app, const std::shared_ptr<Make>& make) {
   app.add_option("--silence-before", make->recipe.silence_before_s, "seconds before everything");
   app.add_option("--silence-after", make->recipe.silence_after_s, "seconds after everything");
   app.add_option("--save-recipe", make->save_recipe, "also write the recipe as text");
-  app.add_flag("--no-marks", make->no_marks, "leave out the chirps by which a capture is found");
+  auto* no_marks =
+      app.add_flag("--no-marks", make->no_marks, "leave out the chirps by which a capture is found");
+  app.add_flag("--marks", make->marks, "add them; the default for all kinds but tone")->excludes(no_marks);
   make->format.add_to(app);
   app.add_flag("--quiet", make->quiet, "print nothing but errors");
 }
@@ -289,6 +289,8 @@ void add_kind(CLI::App& command, const std::string& kind, Action& action) {
   std::visit([&](auto& value) { fields(value, adder); }, part);
   CLI::Option* on_bin = nullptr;
   if (kind == "tone") {
+    // A plain tone is what meters and other programs are fed with: nothing but itself unless asked for.
+    make->recipe.marks = false;
     app->add_option("--fade", make->fade_s, "fade in and out over so many seconds");
     on_bin = app->add_option("--on-bin", make->on_bin_length,
                              "move to the nearest frequency with whole cycles in LENGTH frames (a power of "

@@ -41,11 +41,11 @@ class Builder {
             "bits");
     reading("dc_offset", channel, c.dc, "");
     reading("band_end_hz", channel, c.band_end_hz, "Hz");
+    // What was played may end there by itself; only a stimulus can tell.
     if (c.band_end_hz)
-      say(Severity::warning, channel,
-          fmt::format("the spectrum ends at {:.0f} Hz, far below half the sample rate: it was converted from "
-                      "a lower rate, or a filter cuts there",
-                      *c.band_end_hz));
+      say(result_.compared ? Severity::warning : Severity::note, channel,
+          fmt::format("the spectrum ends at {:.0f} Hz, far below half the sample rate{}", *c.band_end_hz,
+                      result_.compared ? ": it was converted from a lower rate, or a filter cuts there" : ""));
     if (c.broken_frame)
       say(Severity::fault, channel,
           fmt::format("holds a value that is no number, first at {}; what wrote it has failed there",
