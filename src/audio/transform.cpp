@@ -182,6 +182,16 @@ WAVICON_WIDE void group_sum(const double* x, const double* re_table, const doubl
   result[1] = (im[0] + im[1]) + (im[2] + im[3]);
 }
 
+// The group of samples that starts there; the last one of a run is filled up with zeros in `room`.
+const double* whole_group(std::span<const double> samples, std::size_t start,
+                          std::array<double, kGroup>& room) {
+  const std::size_t count = std::min(kGroup, samples.size() - start);
+  if (count == kGroup) return samples.data() + start;
+  room.fill(0.0);
+  std::copy_n(samples.begin() + static_cast<std::ptrdiff_t>(start), count, room.begin());
+  return room.data();
+}
+
 std::complex<double> rotor(Phase phase) { return {cosine(phase), -sine(phase)}; }
 
 }  // namespace
@@ -190,14 +200,8 @@ std::complex<double> tone_sum(std::span<const double> samples, Phase step) {
   const RotorTable table(step);
   std::complex<double> total = 0;
   for (std::size_t start = 0; start < samples.size(); start += kGroup) {
-    const std::size_t count = std::min(kGroup, samples.size() - start);
-    const double* x = samples.data() + start;
     std::array<double, kGroup> last;
-    if (count < kGroup) {
-      last.fill(0.0);
-      std::copy(x, x + count, last.begin());
-      x = last.data();
-    }
+    const double* x = whole_group(samples, start, last);
     double sum[2];
     group_sum(x, table.re.data(), table.im.data(), sum);
     total += std::complex(sum[0], sum[1]) * rotor(step * start);
@@ -231,14 +235,8 @@ ToneSums tone_sums(std::span<const double> samples, Phase step) {
   const RotorTable table(step);
   ToneSums total{};
   for (std::size_t start = 0; start < samples.size(); start += kGroup) {
-    const std::size_t count = std::min(kGroup, samples.size() - start);
-    const double* x = samples.data() + start;
     std::array<double, kGroup> last;
-    if (count < kGroup) {
-      last.fill(0.0);
-      std::copy(x, x + count, last.begin());
-      x = last.data();
-    }
+    const double* x = whole_group(samples, start, last);
     double sums[6];
     group_sums(x, table.re.data(), table.im.data(), sums);
     const std::complex<double> s0(sums[0], sums[1]), s1(sums[2], sums[3]), s2(sums[4], sums[5]);

@@ -27,17 +27,15 @@ UnitInfo tern_info() {
   return info;
 }
 
-class SimulatedTern : public Unit {
+// A stand-in's arithmetic as a unit, one copy of it for each channel.
+template <typename Arithmetic, typename Settings>
+class Simulated : public Unit {
  public:
-  explicit SimulatedTern(const UnitSpec& spec) : info_(tern_info()) {
-    const auto values = setting_values(info_.name, info_.settings, spec);
-    settings_ = {static_cast<float>(values[0]), static_cast<float>(values[1]), static_cast<int>(values[2]),
-                 static_cast<float>(values[3])};
-  }
+  Simulated(UnitInfo info, const Settings& settings) : info_(std::move(info)), settings_(settings) {}
 
   const UnitInfo& info() const noexcept override { return info_; }
-  void prepare(double, int channel_count, int block_frames) override {
-    channels_.assign(static_cast<std::size_t>(channel_count), stand_in::Tern(settings_));
+  void prepare(double sample_rate_hz, int channel_count, int block_frames) override {
+    channels_.assign(static_cast<std::size_t>(channel_count), Arithmetic(settings_, sample_rate_hz));
     block_frames_ = block_frames;
   }
   int output_channel_count() const noexcept override { return static_cast<int>(channels_.size()); }
@@ -50,10 +48,18 @@ class SimulatedTern : public Unit {
 
  private:
   UnitInfo info_;
-  stand_in::TernSettings settings_;
-  std::vector<stand_in::Tern> channels_;
+  Settings settings_;
+  std::vector<Arithmetic> channels_;
   int block_frames_ = 0;
 };
+
+std::unique_ptr<Unit> open_tern(const UnitSpec& spec) {
+  const UnitInfo info = tern_info();
+  const auto v = setting_values(info.name, info.settings, spec);
+  const stand_in::TernSettings settings{static_cast<float>(v[0]), static_cast<float>(v[1]),
+                                        static_cast<int>(v[2]), static_cast<float>(v[3])};
+  return std::make_unique<Simulated<stand_in::Tern, stand_in::TernSettings>>(info, settings);
+}
 
 UnitInfo sandpiper_info() {
   UnitInfo info{
@@ -81,37 +87,19 @@ UnitInfo sandpiper_info() {
   return info;
 }
 
-class SimulatedSandpiper : public Unit {
- public:
-  explicit SimulatedSandpiper(const UnitSpec& spec) : info_(sandpiper_info()) {
-    const auto v = setting_values(info_.name, info_.settings, spec);
-    settings_ = {v[0], v[1], v[2], v[3], v[4], v[5], v[7], v[6], v[6]<24, v[8]> 0};
-  }
-  const UnitInfo& info() const noexcept override { return info_; }
-  void prepare(double sample_rate_hz, int channel_count, int block_frames) override {
-    channels_.assign(static_cast<std::size_t>(channel_count), stand_in::Sandpiper(settings_, sample_rate_hz));
-    block_frames_ = block_frames;
-  }
-  int output_channel_count() const noexcept override { return static_cast<int>(channels_.size()); }
-  void run(const float* const* inputs, float* const* outputs) override {
-    for (std::size_t c = 0; c < channels_.size(); ++c) channels_[c].run(inputs[c], outputs[c], block_frames_);
-  }
-  std::int64_t latency_frames() const noexcept override {
-    return channels_.empty() ? 0 : channels_[0].latency_frames();
-  }
-
- private:
-  UnitInfo info_;
-  stand_in::SandpiperSettings settings_;
-  std::vector<stand_in::Sandpiper> channels_;
-  int block_frames_ = 0;
-};
+std::unique_ptr<Unit> open_sandpiper(const UnitSpec& spec) {
+  const UnitInfo info = sandpiper_info();
+  const auto v = setting_values(info.name, info.settings, spec);
+  const stand_in::SandpiperSettings settings{
+      v[0], v[1], v[2], v[3], v[4], v[5], v[7], v[6], v[6]<24, v[8]> 0};
+  return std::make_unique<Simulated<stand_in::Sandpiper, stand_in::SandpiperSettings>>(info, settings);
+}
 
 }  // namespace
 
 std::unique_ptr<Unit> open_stand_in(const UnitSpec& spec) {
-  if (spec.name == "tern") return std::make_unique<SimulatedTern>(spec);
-  if (spec.name == "sandpiper") return std::make_unique<SimulatedSandpiper>(spec);
+  if (spec.name == "tern") return open_tern(spec);
+  if (spec.name == "sandpiper") return open_sandpiper(spec);
   throw Error(ErrorCode::bad_argument, fmt::format("there is no stand-in '{}'{}", spec.name,
                                                    name_hint(spec.name, {"tern", "sandpiper"})));
 }

@@ -35,7 +35,7 @@ void push(std::vector<double>& history, std::size_t& at, double value) noexcept 
 
 }  // namespace
 
-Tern::Tern(const TernSettings& settings) : settings_(settings) {
+Tern::Tern(const TernSettings& settings, double) : settings_(settings) {
   build_filter();
   set(settings);
 }

@@ -25,8 +25,8 @@ struct TernSettings {
 /// to 0.45 of the rate within 0.001 dB and stop from half the rate on.
 class Tern {
  public:
-  /// Allocates. `settings` hold from the first sample on.
-  explicit Tern(const TernSettings& settings);
+  /// Allocates. `settings` hold from the first sample on; the rate makes no difference to Tern.
+  explicit Tern(const TernSettings& settings, double sample_rate_hz = 48000);
 
   /// New settings; allocates nothing unless the oversampling changes. A change of oversampling starts from
   /// silence.
