@@ -71,7 +71,8 @@ int run(const Feed& feed) {
   Chain chain = open_chain(feed, in.sample_rate_hz);
   const int channels = chain.prepare(in.sample_rate_hz, in.channel_count, feed.block_frames);
 
-  const bool flac = std::filesystem::path(feed.capture).extension() == ".flac";
+  const std::string ending = std::filesystem::path(feed.capture).extension().string();
+  const bool flac = ending == ".flac" || ending == ".FLAC";
   const SampleFormat format = feed.format.format(flac ? SampleFormat::pcm24 : SampleFormat::float32);
   const auto tail = std::llround(feed.tail_s * in.sample_rate_hz);
   AudioWriteOptions writing{in.sample_rate_hz,           channels,         format,
