@@ -70,10 +70,7 @@ double LineSpectrum::peak_near_hz(double rough_hz, double reach_hz) const {
   std::size_t top = from;
   for (std::size_t b = from; b <= to; ++b)
     if (power_[b] > power_[top]) top = b;
-  const double below = std::log(power_[top - 1] + 1e-300), at = std::log(power_[top] + 1e-300),
-               above = std::log(power_[top + 1] + 1e-300);
-  const double curvature = below - 2 * at + above;
-  const double shift = curvature < 0 ? std::clamp(0.5 * (below - above) / curvature, -0.5, 0.5) : 0.0;
+  const double shift = crest_shift(power_[top - 1], power_[top], power_[top + 1]);
   return (static_cast<double>(top) + shift) * hz_per_bin_;
 }
 

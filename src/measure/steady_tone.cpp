@@ -82,11 +82,7 @@ double rough_frequency_hz(std::span<const double> samples, std::size_t length, d
   std::size_t top = first;
   for (std::size_t b = first; b <= last; ++b)
     if (bins[b] > bins[top]) top = b;
-  const double tiny = 1e-300;  // keeps the logarithm of an empty bin finite
-  const double below = std::log(bins[top - 1] + tiny), at = std::log(bins[top] + tiny),
-               above = std::log(bins[top + 1] + tiny);
-  const double curvature = below - 2 * at + above;
-  const double shift = curvature < 0 ? std::clamp(0.5 * (below - above) / curvature, -0.5, 0.5) : 0.0;
+  const double shift = crest_shift(bins[top - 1], bins[top], bins[top + 1]);
   return (static_cast<double>(top) + shift) * hz_per_bin;
 }
 
