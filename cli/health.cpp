@@ -18,13 +18,13 @@ struct Health {
 };
 
 Sheet check(const std::string& path, const Health& command) {
-  const AudioFile file = read_audio_file(path);
-  auto stimulus = stimulus_of(command.stimulus, file.info);
+  FileSource file(path);
+  auto stimulus = stimulus_of(command.stimulus, file.info());
   if (stimulus && !stimulus->marks()) stimulus.reset();
-  HealthOptions options{.format = file.info.format};
+  HealthOptions options{.format = file.info().format};
   if (command.take) options.take = static_cast<std::size_t>(*command.take - 1);
   try {
-    return health_sheet(check_health(file.audio, stimulus.get(), options), capture_info(file.info));
+    return health_sheet(check_health(file, stimulus.get(), options), capture_info(file.info()));
   } catch (const Error& error) {
     throw Error(error.code(), path + ": " + error.what());
   }

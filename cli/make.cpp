@@ -147,9 +147,15 @@ std::string summary(const Stimulus& stimulus) {
   if (stimulus.parts().size() == 1) what = stimulus.parts()[0].name;
   if (const auto* tone = std::get_if<Tone>(&r.parts[0].kind); tone != nullptr && r.parts.size() == 1)
     what = fmt::format("{:.10g} Hz at {:g} dBFS", tone->frequency_hz, tone->level_dbfs);
-  return fmt::format("{}{}, {:.6g} s, {:g} Hz, {} channel{}, {}{}", what, r.marks ? " between marks" : "",
-                     static_cast<double>(stimulus.frames()) / r.sample_rate_hz, r.sample_rate_hz,
-                     r.channel_count, r.channel_count == 1 ? "" : "s",
+  const double whole_s = static_cast<double>(stimulus.frames()) / r.sample_rate_hz;
+  std::string length = fmt::format("{:.6g} s", whole_s);
+  if (stimulus.marks()) {
+    std::int64_t end = 0;
+    for (const PlacedPart& part : stimulus.parts()) end = std::max(end, part.first_frame + part.frames);
+    length = fmt::format("{:.6g} s between marks ({:.6g} s in all)",
+                         static_cast<double>(end - stimulus.parts()[0].first_frame) / r.sample_rate_hz, whole_s);
+  }
+  return fmt::format("{}, {}, {:g} Hz, {} channel{}, {}{}", what, length, r.sample_rate_hz, r.channel_count, r.channel_count == 1 ? "" : "s",
                      r.bits == 32 ? "32-bit float" : fmt::format("{}-bit", r.bits),
                      r.dither ? fmt::format(", TPDF dither (seed {})", r.seed) : "");
 }
@@ -245,7 +251,7 @@ void add_common(CLI::App& app, const std::shared_ptr<Make>& make) {
   app.add_option("--save-recipe", make->save_recipe, "also write the recipe as text");
   auto* no_marks =
       app.add_flag("--no-marks", make->no_marks, "leave out the chirps by which a capture is found");
-  app.add_flag("--marks", make->marks, "add them; the default for all kinds but tone")->excludes(no_marks);
+  app.add_flag("--marks", make->marks, "keep them; the default")->excludes(no_marks);
   make->format.add_to(app);
   app.add_flag("--quiet", make->quiet, "print nothing but errors");
 }
@@ -289,8 +295,6 @@ void add_kind(CLI::App& command, const std::string& kind, Action& action) {
   std::visit([&](auto& value) { fields(value, adder); }, part);
   CLI::Option* on_bin = nullptr;
   if (kind == "tone") {
-    // A plain tone is what meters and other programs are fed with: nothing but itself unless asked for.
-    make->recipe.marks = false;
     app->add_option("--fade", make->fade_s, "fade in and out over so many seconds");
     on_bin = app->add_option("--on-bin", make->on_bin_length,
                              "move to the nearest frequency with whole cycles in LENGTH frames (a power of "

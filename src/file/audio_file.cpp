@@ -24,6 +24,7 @@ struct CloseSound {
 using Sound = std::unique_ptr<SNDFILE, CloseSound>;
 
 constexpr std::int64_t kBlockFrames = 8192;
+constexpr std::size_t kPieceFrames = 1024;  // decoded at once: what stays in the fastest cache
 constexpr const char* kRecipeHeading = "wavicon recipe\n";   // first line of a FLAC comment that holds one
 constexpr double kLargestWavBytes = 4294967295.0 - 65536.0;  // 32-bit sizes, with room for the other chunks
 
@@ -137,23 +138,44 @@ std::int64_t AudioReader::read(std::span<float> interleaved) {
   return impl_->read(interleaved, sf_readf_float);
 }
 
-AudioFile read_audio_file(const fs::path& path) {
-  AudioReader reader(path);
-  const AudioFileInfo info = reader.info();
-  if (info.frames == 0) throw input_error(path, "there is no audio in it: 0 frames");
-  AudioFile file{info, Audio(info.sample_rate_hz, info.channel_count, info.frames)};
-  const auto channels = static_cast<std::size_t>(info.channel_count);
-  std::vector<double> block(static_cast<std::size_t>(std::min(kBlockFrames, info.frames)) * channels);
-  for (std::int64_t done = 0; done < info.frames;) {
-    const std::int64_t got = reader.read(std::span(block));
+void AudioReader::seek(std::int64_t frame) {
+  if (sf_seek(impl_->sound.get(), frame, SEEK_SET) != frame)
+    throw input_error(impl_->info.path, fmt::format("frame {} of {} cannot be reached; copy or bounce it again",
+                                                    frame, impl_->info.frames));
+  impl_->position = frame;
+}
+
+FileSource::FileSource(const fs::path& path) : reader_(path) {
+  if (info().frames == 0) throw input_error(path, "there is no audio in it: 0 frames");
+}
+
+void FileSource::read(std::int64_t first_frame, std::span<double> planar) {
+  const auto channels = static_cast<std::size_t>(info().channel_count);
+  const std::size_t length = planar.size() / channels;
+  const std::int64_t end = first_frame + static_cast<std::int64_t>(length);
+  const std::int64_t from = std::clamp<std::int64_t>(first_frame, 0, frames()),
+                     to = std::clamp<std::int64_t>(end, from, frames());
+  if (from > first_frame || to < end) std::fill(planar.begin(), planar.end(), 0.0);
+  if (to == from) return;
+  if (from != next_frame_) reader_.seek(from);
+  interleaved_.resize(std::min(kPieceFrames, length) * channels);
+  std::int64_t at = from;
+  while (at < to) {
+    const auto wanted = std::min(kPieceFrames, static_cast<std::size_t>(to - at));
+    const std::int64_t got = reader_.read(std::span(interleaved_).first(wanted * channels));
     if (got == 0) break;
     for (std::size_t c = 0; c < channels; ++c) {
-      double* to = file.audio.channel(static_cast<int>(c)).data() + done;
-      for (std::int64_t n = 0; n < got; ++n) to[n] = block[static_cast<std::size_t>(n) * channels + c];
+      double* run = planar.data() + c * length + (at - first_frame);
+      for (std::int64_t n = 0; n < got; ++n) run[n] = interleaved_[static_cast<std::size_t>(n) * channels + c];
     }
-    done += got;
+    at += got;
   }
-  return file;
+  next_frame_ = at;
+}
+
+AudioFile read_audio_file(const fs::path& path) {
+  FileSource source(path);
+  return {source.info(), read_stretch(source, 0, source.frames())};
 }
 
 namespace {

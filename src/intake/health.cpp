@@ -6,28 +6,21 @@
 #include <cmath>
 #include <numeric>
 
-#include "band_end.hpp"
+#include "spectra.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/stimulus/stimulus_source.hpp"
 
 namespace wavicon {
 namespace {
 
-constexpr std::int64_t kBlock = 8192;
+constexpr std::int64_t kBlock = 2048;
 
-std::vector<ChannelHealth> meter(const Audio& capture, SampleFormat format) {
+std::vector<ChannelHealth> meter(AudioSource& capture, SampleFormat format) {
   HealthMeter health(capture.channel_count(), capture.sample_rate_hz(), format);
-  const auto channels = static_cast<std::size_t>(capture.channel_count());
-  std::vector<double> block;
-  for (std::int64_t start = 0; start < capture.frames(); start += kBlock) {
-    const auto count = static_cast<std::size_t>(std::min(kBlock, capture.frames() - start));
-    block.resize(count * channels);
-    for (std::size_t c = 0; c < channels; ++c) {
-      const double* from = capture.channel(static_cast<int>(c)).data() + start;
-      for (std::size_t n = 0; n < count; ++n) block[n * channels + c] = from[n];
-    }
-    health.push(block);
-  }
+  std::vector<double> scratch(static_cast<std::size_t>(kBlock * capture.channel_count()));
+  for_each_block(capture, 0, capture.frames(), scratch,
+                 [&](std::int64_t, std::span<const double> planar, std::int64_t) { health.push(planar); });
   return health.finish();
 }
 
@@ -47,8 +40,7 @@ std::size_t best_take(const std::vector<Take>& takes) {
 
 // The frame at which the capture goes over from lying by the start mark to lying by the end mark: where the
 // running difference of the squared residuals against both is lowest.
-double find_slip(const Audio& capture, Stimulus& stimulus, const Take& take) {
-  const auto x = capture.channel(take.channel);
+double find_slip(AudioSource& capture, Stimulus& stimulus, const Take& take) {
   const int from_channel = std::min(take.channel, stimulus.recipe().channel_count - 1);
   const double gain = take.start->gain;
   const std::int64_t begin = std::llround(take.start->frame), slip = take.slipped_frames;
@@ -61,10 +53,9 @@ double find_slip(const Audio& capture, Stimulus& stimulus, const Take& take) {
     const auto count = static_cast<std::size_t>(std::min(kBlock, begin + length - n));
     stimulus.render(n - origin, from_channel, std::span(early).first(count));
     stimulus.render(n - origin - slip, from_channel, std::span(late).first(count));
+    const auto x = read_channel(capture, take.channel, n, static_cast<std::int64_t>(count));
     for (std::size_t i = 0; i < count; ++i) {
-      const auto frame = static_cast<std::size_t>(n) + i;
-      if (frame >= x.size()) break;
-      const double a = x[frame] - gain * early[i], b = x[frame] - gain * late[i];
+      const double a = x[i] - gain * early[i], b = x[i] - gain * late[i];
       sum += a * a - b * b;
       if (sum < lowest) {
         lowest = sum;
@@ -75,41 +66,100 @@ double find_slip(const Audio& capture, Stimulus& stimulus, const Take& take) {
   return static_cast<double>(at);
 }
 
-// Zeros where the stimulus is silent as well were played, not dropped.
-void forgive_played_silence(Stimulus& stimulus, const Take& take, std::vector<ChannelHealth>& channels) {
+// The stimulus as it was played under a stretch of the capture, with as many frames around it.
+std::vector<double> played_under(Stimulus& stimulus, const Take& take, std::size_t channel,
+                                 const Stretch& stretch, std::int64_t around) {
+  const int from_channel = std::min(static_cast<int>(channel), stimulus.recipe().channel_count - 1);
+  const double first = (static_cast<double>(stretch.first_frame) - take.first_frame) / take.frames_per_frame;
+  std::vector<double> played(static_cast<std::size_t>(
+      std::max(1.0, static_cast<double>(stretch.frames) / take.frames_per_frame)) + static_cast<std::size_t>(2 * around));
+  stimulus.render(std::llround(first) - around, from_channel, played);
+  return played;
+}
+
+// A jump that was played: the third difference stands out of the stimulus as well.
+bool jumps(const std::vector<double>& played) {
+  double highest = 0, sum = 0;
+  for (std::size_t n = 3; n < played.size(); ++n) {
+    const double change = std::abs((played[n] - played[n - 3]) - 3.0 * (played[n - 1] - played[n - 2]));
+    highest = std::max(highest, change);
+    sum += change;
+  }
+  constexpr double kPlainly = 4;  // over the mean
+  return highest * static_cast<double>(played.size()) > kPlainly * sum;
+}
+
+// Faults that the stimulus holds by itself were played, they did not happen.
+void forgive_what_was_played(Stimulus& stimulus, const Take& take, std::vector<ChannelHealth>& channels) {
+  constexpr std::int64_t kAround = 128;
   for (std::size_t c = 0; c < channels.size(); ++c) {
     ChannelHealth& health = channels[c];
-    const int from_channel = std::min(static_cast<int>(c), stimulus.recipe().channel_count - 1);
-    const std::size_t before = health.dropouts.size();
-    std::erase_if(health.dropouts, [&](const Stretch& stretch) {
-      const double first =
-          (static_cast<double>(stretch.first_frame) - take.first_frame) / take.frames_per_frame;
-      std::vector<double> played(static_cast<std::size_t>(
-          std::max(1.0, static_cast<double>(stretch.frames) / take.frames_per_frame)));
-      stimulus.render(std::llround(first), from_channel, played);
-      const auto zeros = std::count(played.begin(), played.end(), 0.0);
-      return 10 * zeros > 9 * static_cast<std::ptrdiff_t>(played.size());
+    auto forgive = [](std::vector<Stretch>& stretches, std::int64_t& count, auto&& was_played) {
+      const std::size_t before = stretches.size();
+      std::erase_if(stretches, was_played);
+      count = stretches.empty() ? 0 : count - static_cast<std::int64_t>(before - stretches.size());
+    };
+    forgive(health.dropouts, health.dropout_count, [&](const Stretch& stretch) {
+      const auto played = played_under(stimulus, take, c, stretch, 0);
+      return 10 * std::count(played.begin(), played.end(), 0.0) > 9 * static_cast<std::ptrdiff_t>(played.size());
     });
-    health.dropout_count -= static_cast<std::int64_t>(before - health.dropouts.size());
+    forgive(health.jumps, health.jump_count, [&](const Stretch& stretch) {
+      return jumps(played_under(stimulus, take, c, stretch, kAround));
+    });
+    forgive(health.repeats, health.repeat_count, [&](const Stretch& stretch) {
+      const auto played = played_under(stimulus, take, c, {stretch.first_frame - stretch.frames, 2 * stretch.frames}, 0);
+      const auto half = static_cast<std::ptrdiff_t>(played.size() / 2);
+      return std::equal(played.begin(), played.begin() + half, played.begin() + half);
+    });
   }
 }
 
-// The highest frequency that a stimulus itself reaches, as far as its parts say; none when it may reach half
-// the rate.
-std::optional<double> stimulus_band_end_hz(Stimulus& stimulus) {
-  std::vector<double> played(static_cast<std::size_t>(stimulus.frames()));
-  stimulus.render(0, 0, played);
-  return intake_detail::band_end_hz(played, stimulus.recipe().sample_rate_hz);
+// A jump where something was cut, lost or replaced has been told by that name.
+void forgive_what_was_told(const HealthResult& result, std::vector<ChannelHealth>& channels) {
+  const double reach = 0.005 * result.sample_rate_hz;
+  for (ChannelHealth& health : channels) {
+    auto told = [&](const Stretch& jump) {
+      const auto at = static_cast<double>(jump.first_frame);
+      auto near = [&](const std::vector<Stretch>& stretches) {
+        return std::any_of(stretches.begin(), stretches.end(), [&](const Stretch& s) {
+          return at > static_cast<double>(s.first_frame) - reach &&
+                 at < static_cast<double>(s.first_frame + s.frames) + reach;
+        });
+      };
+      return near(health.dropouts) || near(health.repeats) || near(health.clipped) ||
+             (result.slip_frame && std::abs(*result.slip_frame - at) < reach + 64);
+    };
+    // What was repeated where the frames slipped is the slip.
+    std::erase_if(health.repeats, [&](const Stretch& repeat) {
+      return result.slip_frame && std::abs(*result.slip_frame - static_cast<double>(repeat.first_frame)) <
+                                      static_cast<double>(repeat.frames) + reach;
+    });
+    if (health.repeats.empty()) health.repeat_count = 0;
+    const std::size_t before = health.jumps.size();
+    std::erase_if(health.jumps, told);
+    health.jump_count = health.jumps.empty() ? 0 : health.jump_count - static_cast<std::int64_t>(before - health.jumps.size());
+  }
+}
+
+// No part by which the channels of a stimulus could be told apart.
+bool plays_the_same_everywhere(const Recipe& recipe) {
+  return std::all_of(recipe.parts.begin(), recipe.parts.end(), [](const Part& part) {
+    const auto* noise = std::get_if<Noise>(&part.kind);
+    return part.channels.empty() && !std::holds_alternative<ChannelNumbers>(part.kind) &&
+           (noise == nullptr || !noise->independent);
+  });
 }
 
 // Which channel of the stimulus each channel of the capture holds, told by the parts that do not play on all
 // channels: the one whose energy over those parts it follows best.
-std::vector<int> carried_channels(const Audio& capture, Stimulus& stimulus, const Take& take) {
+std::vector<int> carried_channels(AudioSource& capture, Stimulus& stimulus, const Take& take) {
   const int channels = stimulus.recipe().channel_count;
   if (channels < 2 || capture.channel_count() < 2 || take.slipped_frames != 0) return {};
+  if (plays_the_same_everywhere(stimulus.recipe())) return {};
   std::vector<std::vector<double>> scores(static_cast<std::size_t>(capture.channel_count()),
                                           std::vector<double>(static_cast<std::size_t>(channels), 0.0));
   bool told = false;
+  std::vector<double> captured;
   std::vector<std::vector<double>> played(static_cast<std::size_t>(channels),
                                           std::vector<double>(static_cast<std::size_t>(kBlock)));
   for (std::int64_t start = 0; start < stimulus.frames(); start += kBlock) {
@@ -118,14 +168,16 @@ std::vector<int> carried_channels(const Audio& capture, Stimulus& stimulus, cons
         std::all_of(played.begin() + 1, played.end(), [&](const auto& other) { return other == played[0]; });
     if (same) continue;
     told = true;
+    const auto first = std::llround(take.first_frame + static_cast<double>(start) * take.frames_per_frame);
+    const auto length = static_cast<std::int64_t>(static_cast<double>(kBlock) * take.frames_per_frame) + 2;
+    captured.resize(static_cast<std::size_t>(length * capture.channel_count()));
+    capture.read(first, captured);
     for (int c = 0; c < capture.channel_count(); ++c)
       for (int d = 0; d < channels; ++d)
         for (std::int64_t n = 0; n < kBlock; ++n) {
-          const auto frame =
-              std::llround(take.first_frame + static_cast<double>(start + n) * take.frames_per_frame);
-          if (frame < 0 || frame >= capture.frames()) continue;
+          const auto at = std::min<std::int64_t>(length - 1, std::llround(static_cast<double>(n) * take.frames_per_frame));
           const double s = played[static_cast<std::size_t>(d)][static_cast<std::size_t>(n)],
-                       x = capture.channel(c)[static_cast<std::size_t>(frame)];
+                       x = captured[static_cast<std::size_t>(c * length + at)];
           scores[static_cast<std::size_t>(c)][static_cast<std::size_t>(d)] += std::abs(s * x);
         }
   }
@@ -136,17 +188,32 @@ std::vector<int> carried_channels(const Audio& capture, Stimulus& stimulus, cons
   return carries;
 }
 
-bool all_channels_same(const Audio& capture) {
-  if (capture.channel_count() < 2) return false;
-  const auto first = capture.channel(0);
-  for (int c = 1; c < capture.channel_count(); ++c) {
-    const auto other = capture.channel(c);
-    if (!std::equal(first.begin(), first.end(), other.begin())) return false;
+void add_spectra(AudioSource& capture, std::vector<ChannelHealth>& channels) {
+  const auto ends = intake_detail::band_ends_hz(capture);
+  const auto hums = intake_detail::mains_hum(capture);
+  for (std::size_t c = 0; c < channels.size(); ++c) {
+    channels[c].band_end_hz = ends[c];
+    channels[c].hum = hums[c];
   }
-  return true;
 }
 
-void compare(const Audio& capture, Stimulus& stimulus, const HealthOptions& options, HealthResult& result) {
+// A band that the stimulus ends by itself was not cut off on the way, and low tones that it plays are no hum.
+void forgive_spectra(Stimulus& stimulus, std::vector<ChannelHealth>& channels) {
+  StimulusSource played(stimulus);
+  auto any = [&](auto has) { return std::any_of(channels.begin(), channels.end(), has); };
+  if (any([](const ChannelHealth& c) { return c.band_end_hz.has_value(); })) {
+    const auto own = intake_detail::band_ends_hz(played)[0];
+    for (ChannelHealth& channel : channels)
+      if (own && channel.band_end_hz && *channel.band_end_hz > 0.9 * *own) channel.band_end_hz.reset();
+  }
+  if (any([](const ChannelHealth& c) { return c.hum.has_value(); })) {
+    const auto own = intake_detail::mains_hum(played)[0];
+    for (ChannelHealth& channel : channels)
+      if (own && channel.hum && own->base_hz == channel.hum->base_hz) channel.hum.reset();
+  }
+}
+
+void compare(AudioSource& capture, Stimulus& stimulus, const HealthOptions& options, HealthResult& result) {
   result.compared = true;
   result.stimulus_channels = stimulus.recipe().channel_count;
   result.takes = locate(capture, stimulus, options.locate);
@@ -159,7 +226,7 @@ void compare(const Audio& capture, Stimulus& stimulus, const HealthOptions& opti
   const Take& take = result.takes[*result.best];
   if (take.slipped_frames != 0 && take.frames_per_frame == 1.0)
     result.slip_frame = find_slip(capture, stimulus, take);
-  forgive_played_silence(stimulus, take, result.channels);
+  forgive_what_was_played(stimulus, take, result.channels);
   result.carries = carried_channels(capture, stimulus, take);
   const int expected = std::min(capture.channel_count(), stimulus.recipe().channel_count);
   for (int c = 0; c < expected; ++c)
@@ -168,33 +235,32 @@ void compare(const Audio& capture, Stimulus& stimulus, const HealthOptions& opti
 
 }  // namespace
 
-HealthResult check_health(const Audio& capture, Stimulus* stimulus, const HealthOptions& options) {
+HealthResult check_health(AudioSource& capture, Stimulus* stimulus, const HealthOptions& options) {
   if (capture.frames() == 0) throw Error(ErrorCode::bad_input, "there is no audio in it: 0 frames");
   HealthResult result;
   result.format = options.format;
   result.sample_rate_hz = capture.sample_rate_hz();
   result.frames = capture.frames();
   result.channels = meter(capture, options.format);
-  result.same_on_all_channels = all_channels_same(capture);
-  for (int c = 0; c < capture.channel_count(); ++c) {
-    ChannelHealth& channel = result.channels[static_cast<std::size_t>(c)];
-    if (options.spectra && !channel.broken_frame && !channel.silent)
-      channel.band_end_hz = intake_detail::band_end_hz(capture.channel(c), capture.sample_rate_hz());
-  }
-  const bool broken = std::any_of(result.channels.begin(), result.channels.end(),
-                                  [](const auto& c) { return c.broken_frame.has_value(); });
-  const bool silent =
-      std::all_of(result.channels.begin(), result.channels.end(), [](const auto& c) { return c.silent; });
-  if (stimulus != nullptr && !broken && !silent) {
+  auto& channels = result.channels;
+  result.same_on_all_channels =
+      channels.size() > 1 && std::all_of(channels.begin(), channels.end(), [](const auto& c) { return c.same_as_first; });
+  const bool broken =
+      std::any_of(channels.begin(), channels.end(), [](const auto& c) { return c.broken_frame.has_value(); });
+  const bool silent = std::all_of(channels.begin(), channels.end(), [](const auto& c) { return c.silent; });
+  if (broken || silent) return result;
+  if (options.spectra) add_spectra(capture, channels);
+  if (stimulus != nullptr) {
     compare(capture, *stimulus, options, result);
-    // A band that the stimulus ends by itself was not cut off on the way.
-    const bool ends = std::any_of(result.channels.begin(), result.channels.end(),
-                                  [](const auto& c) { return c.band_end_hz.has_value(); });
-    const auto own = ends ? stimulus_band_end_hz(*stimulus) : std::nullopt;
-    for (ChannelHealth& channel : result.channels)
-      if (own && channel.band_end_hz && *channel.band_end_hz > 0.9 * *own) channel.band_end_hz.reset();
+    if (options.spectra) forgive_spectra(*stimulus, channels);
   }
+  forgive_what_was_told(result, channels);
   return result;
+}
+
+HealthResult check_health(const Audio& capture, Stimulus* stimulus, const HealthOptions& options) {
+  MemorySource source(capture);
+  return check_health(source, stimulus, options);
 }
 
 }  // namespace wavicon

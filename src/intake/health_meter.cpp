@@ -1,166 +1,209 @@
 #include <algorithm>
 #include <bit>
 #include <cmath>
+#include <deque>
 
+#include "chunk.hpp"
+#include "jumps.hpp"
+#include "repeats.hpp"
+#include "runs.hpp"
+#include "wavicon/audio/between_samples.hpp"
 #include "wavicon/intake/health.hpp"
 
 namespace wavicon {
 namespace {
 
-constexpr std::int64_t kShortestClip = 3;  // frames at one value; two can be a crest between two samples
-constexpr double kClipDropSteps =
-    8;  // steps of the format by which a cut crest falls off beside the run; a round one falls slowly
-constexpr double kFloatStep = 0x1p-23;        // of a float capture, near full scale
-constexpr double kShortestDropoutS = 0.0004;  // zeros: 20 frames at 48 kHz
-constexpr std::size_t kKeptStretches = 16;
-constexpr double kLongestDropoutS = 0.2;  // longer silence is a pause
-constexpr double kDropoutEdge =
-    0.0005;  // of the level around it: sound that stops on less may just have faded
-constexpr double kDropoutEdgeSteps = 4;  // dither in silence moves by two
-constexpr double kDropoutSteps = 32;     // of the format: sound below this level has zeros of its own
-constexpr double kLevelS = 0.02;         // memory of the level around
+using namespace intake_detail;
 
-// One channel's runs and sums.
+constexpr std::size_t kHeld = 16 * kChunk;  // frames collected before they are looked at
+constexpr double kLoud = 0.7;        // a steady sine below this stays within full scale between its samples
+constexpr double kOver = 1.0005;     // 0.004 dB: what the interpolation itself may be off
+constexpr double kJumpSteps = 64;    // of the format: dither jumps by 8
+constexpr double kLeastJump = 3e-5;  // of full scale: -90 dB
+constexpr double kRepeatSteps = 64;  // softer sound takes the same few values again by chance
+
+// One channel's state.
 struct ChannelMeter {
   ChannelHealth health;
+  RunFollower runs;
+  JumpFinder jumps;
+  RepeatFinder repeats;
+  CodeBits codes;
+  bool codes_known = false;  // nothing more can come of them
   double sum = 0;
-  double last = 0;        // sample before this one
-  double before_run = 0;  // sample before the run of equal ones
-  std::int64_t run = 0;   // equal samples up to the last one
-  std::int64_t zeros_from = -1;
-  double level = 0;  // decaying peak of the sound so far
-  double level_at_zeros = 0;
-  double last_sound = 0;  // sample before the zeros
-  bool needs_more_than_24 = false;
-  std::uint32_t seen_bits = 0;  // of 24-bit codes
+  double last_peak = 0;
+  std::vector<double> samples = std::vector<double>(kHistory + kHeld + kChunk, 0.0);
+
+  ChannelMeter(const RunLimits& limits, double rate)
+      : runs(limits, health),
+        jumps(rate, std::max(kLeastJump, kJumpSteps * limits.step)),
+        repeats(kRepeatSteps * limits.step) {}
 };
 
 }  // namespace
 
 struct HealthMeter::Impl {
-  std::vector<ChannelMeter> channels;
-  double step = 0;
-  double decay = 0;
-  std::int64_t shortest_dropout = 0;
-  std::int64_t longest_dropout = 0;
-  std::int64_t frame = 0;
+  RunLimits limits;
+  SampleFormat format;
+  std::deque<ChannelMeter> channels;  // never moved: runs refer to their channel
+  std::size_t held = 0;               // frames collected
+  std::int64_t frame = 0;             // of the first frame collected
 
-  void take(ChannelMeter& m, double x) {
+  Impl(int channel_count, double rate, SampleFormat sample_format) : limits(rate, sample_format), format(sample_format) {
+    for (int c = 0; c < channel_count; ++c) channels.emplace_back(limits, rate);
+  }
+
+  void look() {
+    for (ChannelMeter& m : channels) {
+      look(m);
+      compare(m, channels.front());
+    }
+    for (ChannelMeter& m : channels)
+      std::copy(m.samples.begin() + static_cast<std::ptrdiff_t>(held),
+                m.samples.begin() + static_cast<std::ptrdiff_t>(held + kHistory), m.samples.begin());
+    frame += static_cast<std::int64_t>(held);
+    held = 0;
+  }
+
+  void look(ChannelMeter& m) {
+    double* x = m.samples.data() + kHistory;
+    std::size_t n = 0;
+    for (; n + kChunk <= held; n += kChunk) take_chunk(m, x + n, frame + static_cast<std::int64_t>(n));
+    if (n == held) return;
+    // The last, shorter chunk of all: one sample after the other, and the look for jumps and crests with
+    // silence behind it.
+    std::fill(x + held, x + n + kChunk, 0.0);
+    ChunkFacts facts = examined(m, x + n, frame + static_cast<std::int64_t>(n));
+    m.sum += facts.sum;
+    m.health.peak = std::max(m.health.peak, facts.peak);
+    for (std::size_t i = n; i < held; ++i) m.runs.take(x[i], quantum(m));
+    std::fill(x + held, x + n + kChunk, x[held - 1]);
+    join_codes(m, x + n);
+  }
+
+  // Facts of a chunk, in which what is no number was replaced by 0.
+  ChunkFacts examined(ChannelMeter& m, double* x, std::int64_t at) const {
+    ChunkFacts facts = examine(x);
+    if (std::isfinite(facts.sum)) return facts;
+    for (std::size_t n = 0; n < kChunk; ++n) {
+      if (std::isfinite(x[n])) continue;
+      if (!m.health.broken_frame) m.health.broken_frame = at + static_cast<std::int64_t>(n);
+      x[n] = 0;
+    }
+    return examine(x);
+  }
+
+  void take_chunk(ChannelMeter& m, double* x, std::int64_t at) {
+    const ChunkFacts facts = examined(m, x, at);
+    m.sum += facts.sum;
+    m.health.peak = std::max(m.health.peak, facts.peak);
+    join_codes(m, x);
+    if (facts.three_equal || m.runs.pending())
+      for (std::size_t n = 0; n < kChunk; ++n) m.runs.take(x[n], quantum(m));
+    else
+      m.runs.pass(x, facts.peak);
+    m.repeats.take(x, facts.anchors, facts.peak);
+    const double jump = at == 0 ? 0 : facts.jump;  // where the capture begins is no jump
+    m.jumps.take(jump, m.jumps.may_stand_out(jump) ? jump_place(x, jump) : 0);
+    if (std::max(facts.peak, m.last_peak) > kLoud) look_between(m, x, at);
+    m.last_peak = facts.peak;
+  }
+
+  static std::size_t jump_place(const double* x, double jump) {
+    for (std::size_t n = 0; n < kChunk; ++n)
+      if (std::abs((x[n] - *(x + n - 3)) - 3.0 * (*(x + n - 1) - *(x + n - 2))) == jump) return n;
+    return 0;
+  }
+
+  // Between the samples of the chunk, as far as what follows them is known, and the end of the one before.
+  static void look_between(ChannelMeter& m, const double* x, std::int64_t at) {
+    const auto [highest, index] = highest_between({x - 2 * kBetweenReach, kChunk + 2 * kBetweenReach});
     ChannelHealth& h = m.health;
-    if (!std::isfinite(x)) {
-      if (!h.broken_frame) h.broken_frame = frame;
-      x = 0;
-    }
-    m.sum += x;
-    const double size = std::abs(x);
-    h.peak = std::max(h.peak, size);
-    h.silent = h.silent && x == 0;
-    count_bits(m, x);
-    follow_run(m, x);
-    follow_zeros(m, x);
-    m.level = std::max(size, m.level * decay);
-    m.last = x;
+    h.highest_between = std::max(h.highest_between, highest);
+    if (highest > kOver && h.over_count++ == 0)
+      h.over_frame = std::max<std::int64_t>(
+          0, at + static_cast<std::int64_t>(index) - static_cast<std::int64_t>(kBetweenReach));
   }
 
-  static void count_bits(ChannelMeter& m, double x) {
-    if (m.needs_more_than_24) return;
-    const double steps = x * 0x1p23;
-    const auto code = std::abs(steps) <= 0x1p24 ? static_cast<std::int32_t>(steps) : 0;
-    if (static_cast<double>(code) != steps) m.needs_more_than_24 = true;
-    m.seen_bits |= static_cast<std::uint32_t>(code);
-  }
-
-  void follow_run(ChannelMeter& m, double x) {
-    if (frame > 0 && x == m.last) {
-      ++m.run;
-      return;
-    }
-    if (frame > 0) end_run(m, x);
-    m.before_run = m.last;
-    m.run = 1;
+  void join_codes(ChannelMeter& m, const double* x) const {
+    if (m.codes_known) return;
+    m.codes.take(x);
+    // Every bit has been seen changing, or no code of 24 bits holds the samples.
+    m.codes_known = !m.codes.fits || ((m.codes.any & 1) != 0 && (m.codes.all & 1) == 0 && is_integer(format));
   }
 
   // Smallest step seen so far, of the format or of a shorter word length inside it.
   [[nodiscard]] double quantum(const ChannelMeter& m) const {
-    return m.needs_more_than_24 || m.seen_bits == 0 ? step
-                                                    : std::ldexp(1.0, std::countr_zero(m.seen_bits) - 23);
+    return !m.codes.fits || m.codes.any == 0 ? limits.step
+                                             : std::ldexp(1.0, std::countr_zero(m.codes.any) - 23);
   }
 
-  // A run at the highest level so far that falls away steeply on both sides was cut off; a higher one takes
-  // its place.
-  void end_run(ChannelMeter& m, double after) {
+  void compare(ChannelMeter& m, const ChannelMeter& first) const {
+    const double *x = m.samples.data() + kHistory, *y = first.samples.data() + kHistory;
     ChannelHealth& h = m.health;
-    const double size = std::abs(m.last);
-    if (m.run < kShortestClip || size == 0) return;
-    const double sign = m.last < 0 ? -1 : 1;
-    const double drop = std::min(size - sign * m.before_run, size - sign * after);
-    if (drop < kClipDropSteps * quantum(m)) return;
-    if (size > h.clip_level * (1 + 1e-6)) {
-      h.clip_level = size;
-      h.clipped_frames = 0;
-      h.clipped.clear();
-    }
-    if (size < h.clip_level * (1 - 1e-6)) return;
-    h.clipped_frames += m.run;
-    if (h.clipped.size() < kKeptStretches) h.clipped.push_back({frame - m.run, m.run});
-  }
-
-  void follow_zeros(ChannelMeter& m, double x) {
-    ChannelHealth& h = m.health;
-    if (x == 0) {
-      if (m.zeros_from < 0) {
-        m.zeros_from = frame;
-        m.level_at_zeros = m.level;
-        m.last_sound = m.last;
-      }
-      return;
-    }
-    if (m.zeros_from < 0) return;
-    const std::int64_t length = frame - m.zeros_from;
-    const double edge = std::max(kDropoutEdge * m.level_at_zeros, kDropoutEdgeSteps * quantum(m));
-    const bool sound = m.level_at_zeros > kDropoutSteps * quantum(m);
-    const bool cut = m.zeros_from > 0 && length >= shortest_dropout && length <= longest_dropout && sound &&
-                     std::abs(m.last_sound) > edge && std::abs(x) > edge;
-    if (cut) {
-      ++h.dropout_count;
-      if (h.dropouts.size() < kKeptStretches) h.dropouts.push_back({m.zeros_from, length});
-    }
-    m.zeros_from = -1;
+    if (h.same_as_first && &m != &first) h.same_as_first = std::equal(x, x + held, y);
+    if (h.inverse_of_first)
+      h.inverse_of_first = &m != &first && std::equal(x, x + held, y, [](double a, double b) { return a == -b; });
   }
 };
 
 HealthMeter::HealthMeter(int channel_count, double sample_rate_hz, SampleFormat format)
-    : impl_(std::make_unique<Impl>()) {
-  impl_->channels.resize(static_cast<std::size_t>(channel_count));
-  impl_->step = is_integer(format) ? std::ldexp(1.0, 1 - std::min(24, bits(format))) : kFloatStep;
-  impl_->decay = std::exp(-1.0 / (kLevelS * sample_rate_hz));
-  impl_->shortest_dropout = std::llround(kShortestDropoutS * sample_rate_hz);
-  impl_->longest_dropout = std::llround(kLongestDropoutS * sample_rate_hz);
-}
+    : impl_(std::make_unique<Impl>(channel_count, sample_rate_hz, format)) {}
 HealthMeter::~HealthMeter() = default;
 HealthMeter::HealthMeter(HealthMeter&&) noexcept = default;
 HealthMeter& HealthMeter::operator=(HealthMeter&&) noexcept = default;
 
-void HealthMeter::push(std::span<const double> interleaved) {
-  const std::size_t count = impl_->channels.size();
-  for (std::size_t i = 0; i < interleaved.size(); i += count, ++impl_->frame)
-    for (std::size_t c = 0; c < count; ++c) impl_->take(impl_->channels[c], interleaved[i + c]);
+void HealthMeter::push(std::span<const double> planar) {
+  Impl& impl = *impl_;
+  const std::size_t length = planar.size() / impl.channels.size();
+  for (std::size_t done = 0; done < length;) {
+    const std::size_t count = std::min(kHeld - impl.held, length - done);
+    for (std::size_t c = 0; c < impl.channels.size(); ++c)
+      std::copy_n(planar.data() + c * length + done, count,
+                  impl.channels[c].samples.data() + kHistory + impl.held);
+    impl.held += count;
+    done += count;
+    if (impl.held == kHeld) impl.look();
+  }
 }
 
+namespace {
+
+int lowest_constant_bits(const CodeBits& codes) {
+  return std::min(24, std::countr_one(~(codes.any ^ codes.all) & 0xFFFFFF));
+}
+
+}  // namespace
+
 std::vector<ChannelHealth> HealthMeter::finish() {
+  Impl& impl = *impl_;
+  const std::int64_t frames = impl.frame + static_cast<std::int64_t>(impl.held);
+  if (impl.held > 0) impl.look();
   std::vector<ChannelHealth> result;
-  for (ChannelMeter& m : impl_->channels) {
+  for (ChannelMeter& m : impl.channels) {
     ChannelHealth& h = m.health;
+    m.jumps.finish();
+    m.repeats.finish();
+    h.jump_count = m.jumps.count;
+    h.jumps = m.jumps.found;
+    h.repeat_count = m.repeats.count;
+    h.repeats = m.repeats.found;
     // What stands above the run was not cut off there: the run was something else.
     const bool below_peak = h.peak > h.clip_level * (1 + 1e-4);
-    const bool once = h.clipped.size() < 2 && h.clipped_frames < 2 * kShortestClip;
+    const bool once = h.clipped.size() < 2 && h.clipped_frames < 6;
     if (below_peak || once) {
       h.clipped_frames = 0;
       h.clip_level = 0;
       h.clipped.clear();
     }
-    h.dc = impl_->frame > 0 ? m.sum / static_cast<double>(impl_->frame) : 0;
-    h.used_bits = m.needs_more_than_24 || m.seen_bits == 0 ? 0 : 24 - std::countr_zero(m.seen_bits);
+    h.silent = h.peak == 0;
+    h.dc = frames > 0 ? m.sum / static_cast<double>(frames) : 0;
+    const bool coded = m.codes.fits && m.codes.any != 0;
+    h.used_bits = coded ? 24 - std::countr_zero(m.codes.any) : 0;
+    const int constant = coded ? lowest_constant_bits(m.codes) : 0;
+    h.stuck_bits = constant > 0 && constant < 24 && (m.codes.all & ((1U << constant) - 1)) != 0 ? constant : 0;
+    h.same_as_first = h.same_as_first && impl.channels.size() > 1;
+    h.inverse_of_first = h.inverse_of_first && !h.silent;
     result.push_back(h);
   }
   return result;

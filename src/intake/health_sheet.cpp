@@ -13,6 +13,7 @@ namespace {
 constexpr double kDcWarningDbfs = -60;
 constexpr double kDcNoteDbfs = -90;
 constexpr double kDriftWarningPpm = 5;
+constexpr double kChannelGainDb = 0.05;
 
 std::optional<double> level_dbfs(double value) {
   return value > 0 ? std::optional(db_from_ratio(value)) : std::nullopt;
@@ -59,7 +60,15 @@ class Builder {
                       c.dropout_count, c.dropout_count == 1 ? "" : "s",
                       time(static_cast<double>(c.dropouts[0].first_frame)),
                       1000 * static_cast<double>(c.dropouts[0].frames) / result_.sample_rate_hz));
+    add_events(c, channel);
     add_word_length(c, channel);
+    if (c.hum)
+      say(Severity::warning, channel,
+          fmt::format("mains hum: lines at multiples of {:g} Hz, the strongest {:.1f} dBFS at {:g} Hz; check "
+                      "grounding and power supplies",
+                      c.hum->base_hz, db_from_ratio(c.hum->peak), c.hum->line_hz));
+    if (c.inverse_of_first && !result_.best)
+      say(Severity::warning, channel, "is channel 1 with its polarity turned, bit for bit: summed to mono they vanish");
     const auto dc = level_dbfs(std::abs(c.dc));
     if (dc && *dc > kDcNoteDbfs)
       say(*dc > kDcWarningDbfs ? Severity::warning : Severity::note, channel,
@@ -91,8 +100,33 @@ class Builder {
                 : "a unit in the chain clips there, or a capture that was turned down after it clipped"));
   }
 
+  void add_events(const ChannelHealth& c, int channel) {
+    if (c.repeat_count > 0)
+      say(Severity::fault, channel,
+          fmt::format("{} block{} played again in place of what should follow, first at {} for {} frames; capture "
+                      "it again with a larger buffer",
+                      c.repeat_count, c.repeat_count == 1 ? " was" : "s were",
+                      time(static_cast<double>(c.repeats[0].first_frame)), c.repeats[0].frames));
+    // What was played may jump by itself; only a stimulus can tell.
+    if (c.jump_count > 0)
+      say(result_.best ? Severity::warning : Severity::note, channel,
+          fmt::format("{} jump{}, first at {}: {}", c.jump_count, c.jump_count == 1 ? "" : "s",
+                      time(static_cast<double>(c.jumps[0].first_frame)),
+                      result_.best ? "a click or a cut that was not played"
+                                   : "a click, a cut, or a sound that begins hard"));
+    if (c.over_count > 0 && c.clipped_frames == 0)
+      say(is_integer(result_.format) ? Severity::warning : Severity::note, channel,
+          fmt::format("exceeds full scale between its samples, up to {:+.2f} dBTP, first at {}: a converter clips "
+                      "there; lower it",
+                      db_from_ratio(c.highest_between), time(static_cast<double>(c.over_frame))));
+  }
+
   void add_word_length(const ChannelHealth& c, int channel) {
     const int held = bits(result_.format);
+    if (c.stuck_bits > 0)
+      say(Severity::warning, channel,
+          fmt::format("the lowest {} bit{} never change{} though not all are 0: a word length was changed badly",
+                      c.stuck_bits, c.stuck_bits == 1 ? "" : "s", c.stuck_bits == 1 ? "s" : ""));
     if (c.used_bits == 0 || c.used_bits > 16 || held <= c.used_bits || c.silent) return;
     say(Severity::warning, channel,
         fmt::format("only {} of the {} bits are used: it was a {}-bit file before", c.used_bits, held,
@@ -120,8 +154,40 @@ class Builder {
       where +=
           fmt::format("; it is there {} times, take {} is used", result_.takes.size(), *result_.best + 1);
     say(Severity::note, std::nullopt, where);
-    if (take.polarity < 0) say(Severity::warning, std::nullopt, "the polarity is inverted");
+    add_polarity(take);
+    add_gain(take);
     add_take_faults(take);
+  }
+
+  void add_polarity(const Take& take) {
+    const auto& gains = take.channel_gains;
+    const auto inverted = std::count_if(gains.begin(), gains.end(), [](double g) { return g < 0; });
+    const auto upright = std::count_if(gains.begin(), gains.end(), [](double g) { return g > 0; });
+    if (upright == 0 && (inverted > 0 || take.polarity < 0))
+      return say(Severity::warning, std::nullopt, "the polarity is inverted");
+    for (std::size_t c = 0; c < gains.size(); ++c)
+      if (gains[c] < 0)
+        say(Severity::warning, static_cast<int>(c), "the polarity is inverted, unlike that of other channels");
+  }
+
+  // A gain as recording programs apply it, by the names of their habits.
+  void add_gain(const Take& take) {
+    struct Habit {
+      double gain_db;
+      const char* name;
+    };
+    for (const Habit& habit : {Habit{-3.01, "a pan law of -3 dB"}, Habit{-4.5, "a pan law of -4.5 dB"},
+                               Habit{-6.02, "a pan law of -6 dB, or half of a mono sum"}, Habit{6.02, "two channels summed"}})
+      if (std::abs(take.gain_db - habit.gain_db) < 0.02)
+        say(Severity::note, std::nullopt,
+            fmt::format("a gain of {:+.2f} dB is what {} makes", take.gain_db, habit.name));
+    if (take.channel_gains.size() < 2 || take.channel_gains[0] == 0) return;
+    for (std::size_t c = 1; c < take.channel_gains.size(); ++c) {
+      if (take.channel_gains[c] == 0) continue;
+      const double difference = db_from_ratio(std::abs(take.channel_gains[c] / take.channel_gains[0]));
+      if (std::abs(difference) > kChannelGainDb)
+        say(Severity::note, static_cast<int>(c), fmt::format("{:+.2f} dB against channel 1", difference));
+    }
   }
 
   void add_take_faults(const Take& take) {

@@ -5,160 +5,25 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <complex>
-#include <numbers>
 #include <numeric>
 
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/transform.hpp"
+#include "mark_search.hpp"
 
 namespace wavicon {
 namespace {
+
+using namespace intake_detail;
 
 // Speeds at which a stimulus may have been played by mistake: ratios of the usual rates.
 constexpr std::array kSpeeds = {48.0 / 44.1,  44.1 / 48.0,  2.0,          0.5,
                                 96.0 / 44.1,  44.1 / 96.0,  88.2 / 48.0,  48.0 / 88.2,
                                 4.0,          0.25,         192.0 / 44.1, 44.1 / 192.0,
                                 176.4 / 48.0, 48.0 / 176.4, 96.0 / 88.2,  88.2 / 96.0};
+constexpr double kMarkTopHz = 5000;  // as mark_samples() makes it, or 0.4 of the rate
 constexpr double kSilence = 1e-9;  // local RMS under which nothing is looked for: -180 dBFS
-constexpr int kRefinements = 12;
-constexpr double kChirpBand = 1e-6;  // power of a bin over the highest: 60 dB
-
-struct Found {
-  FoundMark mark;
-  int channel = 0;
-};
-
-double energy(std::span<const double> x) { return std::inner_product(x.begin(), x.end(), x.begin(), 0.0); }
-
-// Delay of `segment` against `mark`, a fraction of a sample, and the gain there: the maximum of the
-// correlation between samples, by Newton's method on the cross-spectrum.
-FoundMark refine(std::span<const double> segment, std::span<const double> mark, double first_frame,
-                 double match, RealTransforms& transforms) {
-  RealTransform& transform = transforms.get(fast_transform_length(4 * mark.size()));
-  auto spectrum = [&](std::span<const double> x) {
-    std::fill(transform.input().begin(), transform.input().end(), 0.0);
-    std::copy(x.begin(), x.end(), transform.input().begin());
-    transform.execute();
-    return std::vector<std::complex<double>>(transform.bins().begin(), transform.bins().end());
-  };
-  const auto a = spectrum(segment), b = spectrum(mark);
-  const double step = 2 * std::numbers::pi / static_cast<double>(transform.length());
-  // Bins far outside of the chirp's band hold nothing of it.
-  std::vector<std::pair<double, std::complex<double>>> cross;
-  double highest = 0;
-  for (const auto& bin : b) highest = std::max(highest, std::norm(bin));
-  for (std::size_t k = 1; k < a.size(); ++k)
-    if (std::norm(b[k]) > kChirpBand * highest)
-      cross.emplace_back(step * static_cast<double>(k), a[k] * std::conj(b[k]));
-  double delay = 0, sum = 0, sign = 0;
-  for (int i = 0; i < kRefinements; ++i) {
-    double slope = 0, curvature = 0;
-    sum = 0;
-    for (const auto& [w, product] : cross) {
-      const std::complex<double> c = product * std::polar(1.0, w * delay);
-      sum += c.real();
-      slope -= w * c.imag();
-      curvature -= w * w * c.real();
-    }
-    if (sign == 0) sign = sum < 0 ? -1 : 1;
-    if (sign * curvature >= 0) break;
-    const double move = std::clamp(-slope / curvature, -0.5, 0.5);
-    delay += move;
-    if (std::abs(move) < 1e-9) break;
-  }
-  const double own = energy(mark) * static_cast<double>(transform.length()) / 2;
-  return {first_frame + delay, sum / own, match};
-}
-
-// Matched filter over a whole channel, block by block, and the places where it stands out.
-class MarkFinder {
- public:
-  MarkFinder(std::span<const double> channel, std::vector<double> mark, double least_match,
-             RealTransforms& transforms)
-      : x_(channel),
-        mark_(std::move(mark)),
-        least_(least_match),
-        transforms_(transforms),
-        transform_(transforms.get(fast_transform_length(8 * mark_.size()))) {
-    backwards_.assign(mark_.rbegin(), mark_.rend());
-  }
-
-  // Marks that run forwards, and those that run backwards.
-  std::pair<std::vector<FoundMark>, std::vector<FoundMark>> find() {
-    local_ = local_energy();
-    return {find(mark_), find(backwards_)};
-  }
-
- private:
-  // Energy of the capture under a mark that starts at each frame; the mark may begin before the capture or
-  // end after it by its edge.
-  [[nodiscard]] std::vector<double> local_energy() const {
-    std::vector<double> sums(x_.size() + 1, 0.0), result(x_.size());
-    for (std::size_t n = 0; n < x_.size(); ++n) sums[n + 1] = sums[n] + x_[n] * x_[n];
-    for (std::size_t n = 0; n < x_.size(); ++n)
-      result[n] = sums[std::min(x_.size(), n + mark_.size())] - sums[n];
-    return result;
-  }
-
-  std::vector<FoundMark> find(const std::vector<double>& mark) {
-    const std::vector<double> correlation = filter(mark);
-    const double own = energy(mark), least_energy = kSilence * kSilence * static_cast<double>(mark.size());
-    std::vector<FoundMark> found;
-    std::size_t best = 0;
-    double best_match = 0;
-    auto flush = [&] {
-      if (best_match > 0) {
-        std::vector<double> segment(mark.size(), 0.0);
-        std::copy_n(x_.begin() + static_cast<std::ptrdiff_t>(best), std::min(mark.size(), x_.size() - best),
-                    segment.begin());
-        found.push_back(refine(segment, mark, static_cast<double>(best), best_match, transforms_));
-      }
-      best_match = 0;
-    };
-    for (std::size_t n = 0; n < correlation.size(); ++n) {
-      if (best_match > 0 && n > best + mark.size() / 2) flush();
-      if (local_[n] < least_energy) continue;
-      const double match = std::abs(correlation[n]) / std::sqrt(own * local_[n]);
-      if (match > least_ && match > best_match) {
-        best = n;
-        best_match = match;
-      }
-    }
-    flush();
-    return found;
-  }
-
-  // Σ x[n + i]·mark[i] for each n, by overlapping transforms.
-  std::vector<double> filter(const std::vector<double>& mark) {
-    const std::size_t length = transform_.length(), hop = length - mark.size();
-    std::fill(transform_.input().begin(), transform_.input().end(), 0.0);
-    std::copy(mark.begin(), mark.end(), transform_.input().begin());
-    transform_.execute();
-    const std::vector<std::complex<double>> kernel(transform_.bins().begin(), transform_.bins().end());
-    std::vector<double> result(x_.size());
-    std::vector<std::complex<double>> product(kernel.size());
-    for (std::size_t start = 0; start < x_.size(); start += hop) {
-      const std::size_t count = std::min(length, x_.size() - start);
-      std::fill(transform_.input().begin(), transform_.input().end(), 0.0);
-      std::copy_n(x_.begin() + static_cast<std::ptrdiff_t>(start), count, transform_.input().begin());
-      transform_.execute();
-      for (std::size_t k = 0; k < kernel.size(); ++k)
-        product[k] = transform_.bins()[k] * std::conj(kernel[k]);
-      const auto block = transform_.invert(product);
-      std::copy_n(block.begin(), std::min(hop, x_.size() - start),
-                  result.begin() + static_cast<std::ptrdiff_t>(start));
-    }
-    return result;
-  }
-
-  std::span<const double> x_;
-  std::vector<double> mark_, backwards_, local_;
-  double least_;
-  RealTransforms& transforms_;
-  RealTransform& transform_;
-};
 
 // Both lists over all channels; of the same mark in several channels the best is kept.
 std::vector<Found> best_of_channels(std::vector<Found> all, double mark_frames) {
@@ -246,19 +111,15 @@ double backwards_shift(std::size_t template_frames, const Stimulus& stimulus, do
 
 // A chirp that was stretched by a drifting clock pulls its own place by a part of a sample, forwards and
 // backwards ones in opposite directions: both are looked at again through a chirp that is stretched alike.
-Take sharpened(const Audio& capture, const Stimulus& stimulus, Take take, double scale, double speed,
+Take sharpened(AudioSource& capture, const Stimulus& stimulus, Take take, double scale, double speed,
                const LocateOptions& options, RealTransforms& transforms) {
   for (int pass = 0; pass < 2 && take.start && take.end && take.drift_ppm != 0; ++pass) {
     const double rate = stimulus.recipe().sample_rate_hz;
     const auto mark = mark_samples(rate * take.frames_per_frame, rate);
     const std::vector<double> backwards(mark.rbegin(), mark.rend());
-    const auto x = capture.channel(take.channel);
     auto again = [&](const FoundMark& found, const std::vector<double>& by) {
-      const auto first = static_cast<std::size_t>(
-          std::clamp<double>(std::round(found.frame), 0, static_cast<double>(x.size())));
-      std::vector<double> segment(by.size(), 0.0);
-      std::copy_n(x.begin() + static_cast<std::ptrdiff_t>(first), std::min(by.size(), x.size() - first),
-                  segment.begin());
+      const std::int64_t first = std::llround(found.frame);
+      const auto segment = read_channel(capture, take.channel, first, static_cast<std::int64_t>(by.size()));
       return Found{refine(segment, by, static_cast<double>(first), found.match, transforms), take.channel};
     };
     FoundMark end = *take.end;
@@ -270,32 +131,53 @@ Take sharpened(const Audio& capture, const Stimulus& stimulus, Take take, double
   return take;
 }
 
-std::vector<Take> locate_at_speed(const Audio& capture, const Stimulus& stimulus, double speed,
+// Signed gain of each channel at one of the marks: the largest correlation within a few frames.
+std::vector<double> channel_gains(AudioSource& capture, const Take& take, const std::vector<double>& mark,
+                                  double least_match) {
+  constexpr std::int64_t kReach = 32;
+  const std::vector<double> backwards(mark.rbegin(), mark.rend());
+  const std::vector<double>& by = take.start ? mark : backwards;
+  const std::int64_t first = std::llround(take.start ? take.start->frame : take.end->frame) - kReach;
+  const std::size_t window = by.size() + 2 * kReach;
+  std::vector<double> planar(window * static_cast<std::size_t>(capture.channel_count()));
+  capture.read(first, planar);
+  std::vector<double> gains;
+  for (int c = 0; c < capture.channel_count(); ++c) {
+    double gain = 0, highest = least_match;
+    for (std::size_t offset = 0; offset <= 2 * kReach; ++offset) {
+      const auto segment = std::span<const double>(planar).subspan(static_cast<std::size_t>(c) * window + offset, by.size());
+      const double both = std::inner_product(segment.begin(), segment.end(), by.begin(), 0.0);
+      const double local = energy(segment), match = local > 0 ? std::abs(both) / std::sqrt(local * energy(by)) : 0;
+      if (match <= highest) continue;
+      highest = match;
+      gain = both / energy(by);
+    }
+    gains.push_back(gain);
+  }
+  return gains;
+}
+
+std::vector<Take> locate_at_speed(AudioSource& capture, const Stimulus& stimulus, double speed,
                                   const LocateOptions& options, RealTransforms& transforms) {
   const double stimulus_rate = stimulus.recipe().sample_rate_hz;
   const double scale = capture.sample_rate_hz() / stimulus_rate / speed;
   const auto mark = mark_samples(stimulus_rate * scale, stimulus_rate);
   if (mark.size() < 16 || mark.size() > static_cast<std::size_t>(capture.frames())) return {};
-  std::vector<Found> starts, ends;
-  for (int c = 0; c < capture.channel_count(); ++c) {
-    const auto [forwards, backwards] =
-        MarkFinder(capture.channel(c), mark, options.least_match, transforms).find();
-    for (const FoundMark& found : forwards) starts.push_back({found, c});
-    for (FoundMark found : backwards) {
-      found.frame += backwards_shift(mark.size(), stimulus, scale);
-      ends.push_back({found, c});
-    }
-  }
+  FoundMarks found = search_marks(capture, mark, kMarkTopHz * speed, options.least_match, transforms);
+  for (Found& end : found.backwards) end.mark.frame += backwards_shift(mark.size(), stimulus, scale);
   const double frames = static_cast<double>(mark.size());
-  auto takes = pair_up(best_of_channels(starts, frames), best_of_channels(ends, frames), stimulus, scale,
-                       speed, options);
-  for (Take& take : takes) take = sharpened(capture, stimulus, take, scale, speed, options, transforms);
+  auto takes = pair_up(best_of_channels(std::move(found.forwards), frames),
+                       best_of_channels(std::move(found.backwards), frames), stimulus, scale, speed, options);
+  for (Take& take : takes) {
+    take = sharpened(capture, stimulus, take, scale, speed, options, transforms);
+    take.channel_gains = channel_gains(capture, take, mark, options.least_match);
+  }
   return takes;
 }
 
 // A capture of the stimulus's own rate and length that holds both marks where the stimulus has them needs no
 // search.
-std::optional<Take> locate_in_place(const Audio& capture, const Stimulus& stimulus,
+std::optional<Take> locate_in_place(AudioSource& capture, const Stimulus& stimulus,
                                     const LocateOptions& options, RealTransforms& transforms) {
   constexpr double kSurely = 0.9;
   const double rate = stimulus.recipe().sample_rate_hz;
@@ -308,7 +190,7 @@ std::optional<Take> locate_in_place(const Audio& capture, const Stimulus& stimul
   std::optional<Take> best;
   for (int c = 0; c < capture.channel_count(); ++c) {
     auto look = [&](std::int64_t at, const std::vector<double>& by) {
-      const auto segment = capture.channel(c).subspan(static_cast<std::size_t>(at), by.size());
+      const auto segment = read_channel(capture, c, at, static_cast<std::int64_t>(by.size()));
       const double both = std::inner_product(segment.begin(), segment.end(), by.begin(), 0.0);
       const double match = std::abs(both) / std::sqrt(std::max(energy(segment), kSilence) * energy(by));
       return match < kSurely ? Found{{0, 0, 0}, c}
@@ -320,6 +202,7 @@ std::optional<Take> locate_in_place(const Audio& capture, const Stimulus& stimul
     if (!best || take.start->match + take.end->match > best->start->match + best->end->match + 1e-6)
       best = take;
   }
+  if (best) best->channel_gains = channel_gains(capture, *best, mark, options.least_match);
   return best;
 }
 
@@ -329,11 +212,11 @@ bool has_both(const std::vector<Take>& takes) {
 
 }  // namespace
 
-std::vector<Take> locate(const Audio& capture, const Stimulus& stimulus, const LocateOptions& options) {
+std::vector<Take> locate(AudioSource& capture, const Stimulus& stimulus, const LocateOptions& options) {
   if (!stimulus.marks())
     throw Error(ErrorCode::bad_argument,
                 "the stimulus carries no marks to be found by; make it without --no-marks");
-  require_measurable(capture);
+  if (capture.frames() == 0) throw Error(ErrorCode::bad_input, "there is no audio in it: 0 frames");
   RealTransforms transforms;
   if (const auto in_place = locate_in_place(capture, stimulus, options, transforms)) return {*in_place};
   auto takes = locate_at_speed(capture, stimulus, 1.0, options, transforms);
@@ -347,6 +230,12 @@ std::vector<Take> locate(const Audio& capture, const Stimulus& stimulus, const L
     if (!others.empty()) return others;
   }
   return takes;
+}
+
+std::vector<Take> locate(const Audio& capture, const Stimulus& stimulus, const LocateOptions& options) {
+  require_measurable(capture);
+  MemorySource source(capture);
+  return locate(source, stimulus, options);
 }
 
 }  // namespace wavicon

@@ -55,7 +55,8 @@ class Program : public ::testing::Test {
 
 TEST_F(Program, ThePassFromEndToEnd) {
   EXPECT_HAS(good("make tone --frequency 997 --level -13.5 --seconds 2 --rate 48000 --bits 24 -o t.wav"),
-             "997 Hz at -13.5 dBFS, 2 s, 48000 Hz, 1 channel, 24-bit");
+             "997 Hz at -13.5 dBFS, 2 s between marks (2.8 s in all), 48000 Hz, 1 channel, 24-bit");
+  EXPECT_HAS(good("make tone --seconds 2 --no-marks -o u.wav"), "997 Hz at -20 dBFS, 2 s, 48000 Hz");
   EXPECT_HAS(good("feed t.wav --through 'lv2:urn:saltmarsh:tern?drive=12' -o c.wav"),
              "peak in -13.50 dBFS, out -13.63 dBFS");
   good("feed t.wav --through 'sim:tern?drive=12' -o d.wav");
@@ -90,7 +91,7 @@ TEST_F(Program, MakeToneHonoursEveryOption) {
   good(
       "make tone --frequency 331 --level -6 --phase 90 --seconds 0.5 --fade-in 0.1 --fade-out 0.2 --rate "
       "96000 --channels 3 --bits 32 "
-      "--silence-before 0.25 --silence-after 0.125 -o a.aiff");
+      "--silence-before 0.25 --silence-after 0.125 --no-marks -o a.aiff");
   const AudioFile a = read_audio_file(file("a.aiff"));
   EXPECT_EQ(a.info.container, "AIFF");
   EXPECT_EQ(a.info.format, SampleFormat::float32);
@@ -128,7 +129,7 @@ TEST_F(Program, MakeRefusesWhatItCannotWrite) {
 TEST_F(Program, EveryKindIsMadeAndShown) {
   for (const char* kind : {"tone", "multitone", "two-tone", "sweep", "noise", "burst", "staircase", "block",
                            "impulse", "silence", "channel-numbers"}) {
-    good(std::string("make ") + kind + " --marks --channels 2 -o k.wav --save-recipe k.toml");
+    good(std::string("make ") + kind + " --channels 2 -o k.wav --save-recipe k.toml");
     const std::string shown = good("show k.wav");
     EXPECT_HAS(shown, "WAV, 24-bit, 48000 Hz, 2 channels");
     EXPECT_HAS(shown, "mark");
@@ -190,7 +191,7 @@ TEST_F(Program, UnitsAreListedAndShown) {
 }
 
 TEST_F(Program, FeedTellsWhatHappened) {
-  good("make tone --level 0 --seconds 1 -o t.wav");
+  good("make tone --level 0 --seconds 1 --no-marks -o t.wav");
   const Ran clipped = wavicon("feed t.wav --through 'sim:tern?output=6' --bits 24 -o c.wav");
   EXPECT_EQ(clipped.status, 0);
   EXPECT_HAS(clipped.err, "were clipped by the capture's own format (24-bit), first at");
@@ -262,7 +263,7 @@ TEST_F(Program, HarmonicsWritesEveryOutput) {
 }
 
 TEST_F(Program, HarmonicsOptionsReachTheMeasurement) {
-  good("make tone --frequency 331 --seconds 1 --level -6 -o t.wav");
+  good("make tone --frequency 331 --seconds 1 --level -6 --no-marks -o t.wav");
   EXPECT_EQ(readings("t.wav --orders 3").count("h4_dbc"), 0U);
   EXPECT_EQ(readings("t.wav --band 100 5000")["sinad_db"]["conditions"]["bandwidth_hz"], json({100, 5000}));
   EXPECT_NEAR(readings("t.wav --from 0.25 --to 0.75")["thd_db"]["conditions"]["duration_s"].get<double>(),
@@ -326,7 +327,7 @@ TEST_F(Program, HealthTellsGoodFromSpoiled) {
 }
 
 TEST_F(Program, ACaptureIsJudgedAgainstTheStimulusThatIsNamed) {
-  good("make tone --seconds 1 --rate 44100 --marks -o t.wav --quiet");
+  good("make tone --seconds 1 --rate 44100 -o t.wav --quiet");
   const AudioFile t = read_audio_file(file("t.wav"));
   Audio late(44100, 1, t.audio.frames() + 7000);
   std::copy(t.audio.channel(0).begin(), t.audio.channel(0).end(), late.channel(0).begin() + 4410);

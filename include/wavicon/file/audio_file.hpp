@@ -12,6 +12,7 @@
 
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/sample_format.hpp"
+#include "wavicon/audio/source.hpp"
 
 namespace wavicon {
 
@@ -50,10 +51,29 @@ class AudioReader {
   /// @throws Error bad_input when the file cannot be decoded on, with the frame.
   std::int64_t read(std::span<double> interleaved);
   std::int64_t read(std::span<float> interleaved);
+  /// The next read() begins at this frame, 0 … frames.
+  void seek(std::int64_t frame);
 
  private:
   struct Impl;
   std::unique_ptr<Impl> impl_;
+};
+
+/// A file as a source: any stretch of it, decoded when it is asked for.
+class FileSource : public AudioSource {
+ public:
+  /// @throws Error bad_input as AudioReader, or for a file of 0 frames.
+  explicit FileSource(const std::filesystem::path& path);
+  [[nodiscard]] const AudioFileInfo& info() const noexcept { return reader_.info(); }
+  [[nodiscard]] double sample_rate_hz() const noexcept override { return info().sample_rate_hz; }
+  [[nodiscard]] int channel_count() const noexcept override { return info().channel_count; }
+  [[nodiscard]] std::int64_t frames() const noexcept override { return info().frames; }
+  void read(std::int64_t first_frame, std::span<double> planar) override;
+
+ private:
+  AudioReader reader_;
+  std::int64_t next_frame_ = 0;
+  std::vector<double> interleaved_;
 };
 
 struct AudioFile {

@@ -11,6 +11,7 @@
 
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/sample_format.hpp"
+#include "wavicon/audio/source.hpp"
 #include "wavicon/intake/locate.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
@@ -22,6 +23,13 @@ struct Stretch {
   std::int64_t frames = 0;
 };
 
+/// Lines at multiples of the mains frequency that are there nearly all the time.
+struct MainsHum {
+  double base_hz = 50;
+  double line_hz = 0;  ///< of the strongest line
+  double peak = 0;     ///< its amplitude, full scale = 1
+};
+
 /// What a channel shows by itself.
 struct ChannelHealth {
   double peak = 0;  ///< full scale = 1
@@ -31,11 +39,22 @@ struct ChannelHealth {
   std::vector<Stretch> clipped;     ///< the first runs, at most 16
   std::int64_t dropout_count = 0;   ///< runs of zeros with sound cut off on both sides
   std::vector<Stretch> dropouts;    ///< at most 16
+  std::int64_t repeat_count = 0;    ///< blocks that were played again in place
+  std::vector<Stretch> repeats;     ///< the copies; at most 16
+  std::int64_t jump_count = 0;      ///< single places that change far more abruptly than what lies around them
+  std::vector<Stretch> jumps;       ///< at most 16
+  std::int64_t over_count = 0;      ///< stretches of 64 frames that exceed full scale between their samples
+  double highest_between = 0;       ///< highest magnitude between samples there, full scale = 1; else 0
+  std::int64_t over_frame = 0;      ///< the first one
   int used_bits = 0;                ///< smallest word length that holds every sample; 0 for more than 24
+  int stuck_bits = 0;               ///< lowest bits that never change though they are not all 0
   bool silent = true;
+  bool same_as_first = true;        ///< bit for bit the first channel; true for the first one
+  bool inverse_of_first = true;     ///< bit for bit the first channel with its polarity turned
   std::optional<std::int64_t> broken_frame;  ///< first NaN or infinite sample
   std::optional<double>
       band_end_hz;  ///< where the spectrum falls off a cliff far below half the rate; none when it does not
+  std::optional<MainsHum> hum;
 };
 
 /// Collects what channels show by themselves, block by block, in constant memory.
@@ -46,8 +65,8 @@ class HealthMeter {
   HealthMeter(HealthMeter&&) noexcept;
   HealthMeter& operator=(HealthMeter&&) noexcept;
 
-  /// @param interleaved  a whole number of frames.
-  void push(std::span<const double> interleaved);
+  /// @param planar  one run for each channel, all of the same length.
+  void push(std::span<const double> planar);
   /// @return one entry per channel. Nothing may be pushed after it.
   [[nodiscard]] std::vector<ChannelHealth> finish();
 
@@ -77,14 +96,17 @@ struct HealthResult {
 struct HealthOptions {
   SampleFormat format = SampleFormat::float64;  ///< how the capture was stored
   std::optional<std::size_t> take;              ///< which appearance to use, from 0; none: the best
-  bool spectra = true;  ///< also look where the spectrum ends, which costs as much as everything else
+  bool spectra = true;  ///< also look where the spectrum ends and for mains hum, which costs some 0.1 s
   LocateOptions locate;
 };
 
 /// Checks a capture by itself, and against a stimulus when one is given.
 ///
+/// @param capture   read in blocks: memory does not grow with its length.
 /// @param stimulus  null for none; rendered during the call.
 /// @throws Error bad_input for 0 frames, bad_argument for a take that is not there
+[[nodiscard]] HealthResult check_health(AudioSource& capture, Stimulus* stimulus,
+                                        const HealthOptions& options = {});
 [[nodiscard]] HealthResult check_health(const Audio& capture, Stimulus* stimulus,
                                         const HealthOptions& options = {});
 

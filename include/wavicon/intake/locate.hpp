@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "wavicon/audio/audio.hpp"
+#include "wavicon/audio/source.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
 namespace wavicon {
@@ -33,6 +34,8 @@ struct Take {
       0;  ///< frames by which the distance of the marks is off, when that is no drift: below 0 some were lost
   double gain_db = 0;
   int polarity = 1;
+  std::vector<double> channel_gains;  ///< amplitude of a mark in each channel over the stimulus's, negative when
+                                      ///< inverted; 0 where it was not found
 };
 
 struct LocateOptions {
@@ -46,10 +49,14 @@ struct LocateOptions {
 /// phase of the cross-spectrum for the fraction. Tries the proper rate first, then the ratios of the usual
 /// rates.
 ///
-/// @param stimulus  with marks. @throws Error bad_argument when it has none.
+/// @param capture   read in blocks: memory does not grow with its length.
+/// @param stimulus  with marks. @throws Error bad_argument when it has none; bad_input for 0 frames, a value
+/// that is no number.
 /// @accuracy  0.01 sample clean; found under noise 20 dB below the marks, within 80 Hz to 8 kHz, saturated,
 /// compressed, at -40 dB
 ///            (locate_test.cpp)
+[[nodiscard]] std::vector<Take> locate(AudioSource& capture, const Stimulus& stimulus,
+                                       const LocateOptions& options = {});
 [[nodiscard]] std::vector<Take> locate(const Audio& capture, const Stimulus& stimulus,
                                        const LocateOptions& options = {});
 

@@ -1,0 +1,46 @@
+#pragma once
+// Blocks that were played twice in place, as a link does that had nothing new to play. Internal.
+
+#include <cstdint>
+#include <vector>
+
+#include "chunk.hpp"
+#include "wavicon/intake/health.hpp"
+
+namespace wavicon::intake_detail {
+
+/// Follows one channel and tells where, after a run of frames, exactly the same frames come again, once to
+/// three times, and then something else.
+class RepeatFinder {
+ public:
+  /// @param least  level under which the same values come again by themselves.
+  explicit RepeatFinder(double least);
+
+  /// @param x  the next kChunk samples, kHistory before them can be read. @param anchors  as ChunkFacts says.
+  void take(const double* x, bool anchors, double peak);
+  void finish() { close(taken_); }
+
+  std::int64_t count = 0;
+  std::vector<Stretch> found;  ///< the first ones: where the copy begins, and its frames
+
+ private:
+  struct Seen {
+    std::uint64_t signature = 0;
+    std::int64_t frame = -1;
+  };
+  [[nodiscard]] double before(std::int64_t frame) const;
+  void look_up(const double* x, std::size_t n);
+  void follow(const double* x, std::size_t from);
+  void open(std::int64_t frame, std::int64_t distance);
+  void close(std::int64_t end);
+
+  double least_;
+  std::vector<double> past_;  // ring of the last frames
+  std::vector<Seen> seen_;
+  std::int64_t taken_ = 0;
+  std::int64_t distance_ = 0;  // 0 when no copy is being followed
+  std::int64_t start_ = 0;
+  bool endless_ = false;  // the copy went on for too long: the signal is periodic
+};
+
+}  // namespace wavicon::intake_detail

@@ -1,0 +1,222 @@
+#include "spectra.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/transform.hpp"
+#include "wavicon/audio/window.hpp"
+
+namespace wavicon::intake_detail {
+namespace {
+
+// Blocks spread over a source, each channel windowed and transformed.
+template <typename Take>
+void for_spread_blocks(AudioSource& source, std::int64_t length, std::int64_t most, Take&& take) {
+  const auto channels = static_cast<std::size_t>(source.channel_count());
+  std::vector<double> planar(channels * static_cast<std::size_t>(length));
+  const std::int64_t count = std::min(most, source.frames() / length);
+  for (std::int64_t block = 0; block < count; ++block) {
+    source.read(count == 1 ? 0 : block * (source.frames() - length) / (count - 1), planar);
+    for (std::size_t c = 0; c < channels; ++c)
+      take(c, std::span<const double>(planar).subspan(c * static_cast<std::size_t>(length),
+                                                      static_cast<std::size_t>(length)));
+  }
+}
+
+namespace band {
+
+constexpr double kBlockS = 0.1;
+constexpr double kBeta = 14;  // skirts 100 dB down and falling: a tone does not fill the place above the band
+constexpr std::int64_t kBlocks = 64;
+constexpr double kBandsPerOctave = 12;
+constexpr double kCliffDb = 30;
+constexpr double kHighestOfHalfRate = 0.85;
+constexpr double kLowestHz = 1000;
+constexpr double kFilledDb =
+    40;  // the octave below the end has to be filled to within this of its highest band
+constexpr double kNothingDb = -200;
+
+// Mean density in bands of a twelfth of an octave from kLowestHz to half the rate, in dB.
+std::vector<double> densities(const std::vector<double>& power, double rate) {
+  std::vector<double> result;
+  const double step = std::exp2(1 / kBandsPerOctave);
+  const double bin = rate / 2 / static_cast<double>(power.size() - 1);
+  for (double low = kLowestHz; low * step <= rate / 2; low *= step) {
+    const auto first = static_cast<std::size_t>(low / bin),
+               end = std::min(power.size(), static_cast<std::size_t>(low * step / bin) + 1);
+    double sum = 0;
+    for (std::size_t b = first; b < end; ++b) sum += power[b];
+    result.push_back(
+        std::max(kNothingDb, db_from_power_ratio(sum / static_cast<double>(end - first) + 1e-300)));
+  }
+  return result;
+}
+
+std::optional<double> end_of(const std::vector<double>& bands, double rate) {
+  constexpr std::size_t kOctave = 12, kFall = 2;
+  for (std::size_t end = bands.size(); end-- > kOctave;) {
+    const double here = bands[end];
+    // Everything above lies far below the band that ends here, and the octave below is filled.
+    const std::size_t above = end + kFall;
+    if (above >= bands.size()) continue;
+    const double highest_above =
+        *std::max_element(bands.begin() + static_cast<std::ptrdiff_t>(above), bands.end());
+    const double lowest_below = *std::min_element(bands.begin() + static_cast<std::ptrdiff_t>(end - kOctave),
+                                                  bands.begin() + static_cast<std::ptrdiff_t>(end + 1));
+    if (here - highest_above < kCliffDb) continue;
+    const double hz = kLowestHz * std::exp2((static_cast<double>(end) + 1) / kBandsPerOctave);
+    const bool filled = here - lowest_below < kFilledDb && lowest_below - highest_above > kCliffDb / 2;
+    return filled && hz < kHighestOfHalfRate * rate / 2 ? std::optional(hz) : std::nullopt;
+  }
+  return std::nullopt;
+}
+
+}  // namespace band
+
+namespace hum {
+
+constexpr double kBlockS = 1;
+constexpr std::int64_t kBlocks = 16;
+constexpr std::int64_t kLeastBlocks = 3;
+constexpr double kLowRateHz = 2000;  // what a block is brought down to before it is transformed
+constexpr double kPassHz = 450;
+constexpr std::size_t kReach = 8;  // taps of that filter on either side, in samples of the low rate
+constexpr double kFilterBeta = 8;  // 80 dB
+constexpr double kBeta = 8;        // lines are 2.7 Hz wide to either side
+constexpr double kStraysHz = 0.3;
+constexpr double kAroundFromHz = 4, kAroundToHz = 8;  // where the noise beside a line is looked at
+constexpr double kStandsOut = 5.6;                    // 15 dB
+constexpr double kLeastPeak = 1e-5;                   // -100 dBFS
+constexpr double kShareOfBlocks = 0.75;
+constexpr int kLines = 6, kNeeded = 2;
+
+// Brings a block down to a low rate: every n-th output of a low-pass.
+class LowRate {
+ public:
+  explicit LowRate(double rate) : step_(std::max<std::size_t>(1, static_cast<std::size_t>(rate / kLowRateHz))) {
+    const std::size_t length = 2 * kReach * step_;
+    weights_ = kaiser_window(length, kFilterBeta);
+    const double cutoff = 2 * (kPassHz + kLowRateHz / 4) / 2 / rate;
+    double sum = 0;
+    for (std::size_t n = 0; n < length; ++n) {
+      const double d = std::numbers::pi * cutoff * (static_cast<double>(n) - static_cast<double>(length - 1) / 2);
+      weights_[n] *= std::sin(d) / d;
+      sum += weights_[n];
+    }
+    for (double& w : weights_) w /= sum;
+  }
+  [[nodiscard]] std::size_t step() const { return step_; }
+  [[nodiscard]] std::vector<double> operator()(std::span<const double> x) const {
+    std::vector<double> low;
+    for (std::size_t at = 0; at + weights_.size() <= x.size(); at += step_) {
+      double lane[4] = {};
+      for (std::size_t n = 0; n < weights_.size(); n += 4)
+        for (std::size_t k = 0; k < 4; ++k) lane[k] += weights_[n + k] * x[at + n + k];
+      low.push_back((lane[0] + lane[1]) + (lane[2] + lane[3]));
+    }
+    return low;
+  }
+
+ private:
+  std::size_t step_;
+  std::vector<double> weights_;
+};
+
+// How often, and how high, each line of a comb stands out.
+struct Comb {
+  double base_hz;
+  int blocks[kLines] = {};
+  std::vector<double> levels[kLines];
+};
+
+void look(const std::vector<double>& amplitudes, double bin_hz, Comb& comb) {
+  auto bin = [&](double hz) {
+    return std::min(amplitudes.size() - 1, static_cast<std::size_t>(std::lround(std::max(0.0, hz) / bin_hz)));
+  };
+  for (int k = 1; k <= kLines; ++k) {
+    const double hz = k * comb.base_hz;
+    const double line = *std::max_element(amplitudes.begin() + static_cast<std::ptrdiff_t>(bin(hz - kStraysHz)),
+                                          amplitudes.begin() + static_cast<std::ptrdiff_t>(bin(hz + kStraysHz)) + 1);
+    std::vector<double> around(amplitudes.begin() + static_cast<std::ptrdiff_t>(bin(hz - kAroundToHz)),
+                               amplitudes.begin() + static_cast<std::ptrdiff_t>(bin(hz - kAroundFromHz)));
+    around.insert(around.end(), amplitudes.begin() + static_cast<std::ptrdiff_t>(bin(hz + kAroundFromHz)),
+                  amplitudes.begin() + static_cast<std::ptrdiff_t>(bin(hz + kAroundToHz)));
+    const double noise = *std::max_element(around.begin(), around.end());
+    if (line < kLeastPeak || line < kStandsOut * noise) continue;
+    ++comb.blocks[k - 1];
+    comb.levels[k - 1].push_back(line);
+  }
+}
+
+std::optional<MainsHum> judged(Comb& comb, std::int64_t blocks) {
+  MainsHum hum{comb.base_hz, 0, 0};
+  int lines = 0;
+  for (int k = 0; k < kLines; ++k) {
+    if (comb.blocks[k] < kShareOfBlocks * static_cast<double>(blocks)) continue;
+    ++lines;
+    auto& levels = comb.levels[k];
+    std::nth_element(levels.begin(), levels.begin() + static_cast<std::ptrdiff_t>(levels.size() / 2), levels.end());
+    const double level = levels[levels.size() / 2];
+    if (level > hum.peak) hum = {comb.base_hz, (k + 1) * comb.base_hz, level};
+  }
+  return lines >= kNeeded ? std::optional(hum) : std::nullopt;
+}
+
+}  // namespace hum
+}  // namespace
+
+std::vector<std::optional<double>> band_ends_hz(AudioSource& source) {
+  const double rate = source.sample_rate_hz();
+  const auto channels = static_cast<std::size_t>(source.channel_count());
+  std::vector<std::optional<double>> ends(channels);
+  const auto length = static_cast<std::size_t>(band::kBlockS * rate);
+  if (source.frames() < static_cast<std::int64_t>(length) || rate < 4 * band::kLowestHz) return ends;
+  const auto window = kaiser_window(length, band::kBeta);
+  RealTransform transform(fast_transform_length(length));
+  std::vector<std::vector<double>> power(channels, std::vector<double>(transform.length() / 2 + 1, 0.0));
+  for_spread_blocks(source, static_cast<std::int64_t>(length), band::kBlocks, [&](std::size_t c, auto x) {
+    std::fill(transform.input().begin(), transform.input().end(), 0.0);
+    for (std::size_t n = 0; n < length; ++n) transform.input()[n] = window[n] * x[n];
+    transform.execute();
+    for (std::size_t b = 0; b < power[c].size(); ++b) power[c][b] += std::norm(transform.bins()[b]);
+  });
+  for (std::size_t c = 0; c < channels; ++c) ends[c] = band::end_of(band::densities(power[c], rate), rate);
+  return ends;
+}
+
+std::vector<std::optional<MainsHum>> mains_hum(AudioSource& source) {
+  const double rate = source.sample_rate_hz();
+  const auto channels = static_cast<std::size_t>(source.channel_count());
+  const auto length = static_cast<std::int64_t>(hum::kBlockS * rate);
+  const std::int64_t blocks = std::min(hum::kBlocks, source.frames() / length);
+  std::vector<std::optional<MainsHum>> result(channels);
+  if (blocks < hum::kLeastBlocks) return result;
+  const hum::LowRate low_rate(rate);
+  const double low_hz = rate / static_cast<double>(low_rate.step());
+  RealTransform transform(8192);
+  std::vector<std::vector<hum::Comb>> combs(channels, {{50}, {60}});
+  std::vector<double> window, amplitudes;
+  for_spread_blocks(source, length, hum::kBlocks, [&](std::size_t c, auto x) {
+    const auto low = low_rate(x);
+    if (window.size() != low.size()) window = kaiser_window(low.size(), hum::kBeta);
+    double sum = 0;
+    std::fill(transform.input().begin(), transform.input().end(), 0.0);
+    for (std::size_t n = 0; n < low.size(); ++n) {
+      transform.input()[n] = low[n] * window[n];
+      sum += window[n] / 2;
+    }
+    transform.execute();
+    amplitudes.clear();
+    for (const auto& bin : transform.bins()) amplitudes.push_back(std::abs(bin) / sum);
+    for (hum::Comb& comb : combs[c]) hum::look(amplitudes, low_hz / 8192, comb);
+  });
+  for (std::size_t c = 0; c < channels; ++c)
+    for (hum::Comb& comb : combs[c])
+      if (const auto found = hum::judged(comb, blocks); found && (!result[c] || found->peak > result[c]->peak))
+        result[c] = found;
+  return result;
+}
+
+}  // namespace wavicon::intake_detail

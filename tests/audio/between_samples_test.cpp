@@ -1,0 +1,38 @@
+#include "wavicon/audio/between_samples.hpp"
+
+#include "support.hpp"
+#include "wavicon/audio/decibels.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+TEST(BetweenSamples, FindsTheCrestThatNoSampleShows) {
+  // At a quarter of the rate and a phase of 45 degrees every sample reads 0.7071 of the peak.
+  for (const double part : {0.25, 0.1, 0.05, 0.4}) {
+    std::vector<double> x;
+    for (int n = 0; n < 4000; ++n) x.push_back(exact_sine(part, 1, n, 0.125));
+    const auto [highest, index] = highest_between(x);
+    EXPECT_NEAR(db_from_ratio(highest), 0, part == 0.4 ? 0.12 : 0.02) << part;
+    EXPECT_LT(index, x.size() - 2 * kBetweenReach);
+  }
+}
+
+TEST(BetweenSamples, NamesThePlace) {
+  std::vector<double> x(200, 0.0);
+  x[100] = x[101] = 0.8;  // a crest half-way: 2·0.8·sinc(1/2)
+  const auto [highest, index] = highest_between(x);
+  EXPECT_EQ(index + kBetweenReach, 100U);
+  EXPECT_NEAR(highest, 2 * 0.8 * 2 / std::numbers::pi, 0.01);
+}
+
+TEST(BetweenSamples, ShortRunsHoldNothing) {
+  for (const std::size_t length : {0UL, 1UL, 32UL})
+    EXPECT_EQ(highest_between(std::vector<double>(length, 1.0)).first, 0);
+  EXPECT_NEAR(highest_between(std::vector<double>(33, 1.0)).first, 1, 0.01);
+  EXPECT_NEAR(highest_between(std::vector<double>(38, -1.0)).first, 1, 0.01);
+}
+
+}  // namespace
+}  // namespace wavicon
