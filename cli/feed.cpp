@@ -75,7 +75,7 @@ int run(const Feed& feed) {
   const bool flac = ending == ".flac" || ending == ".FLAC";
   const SampleFormat format = feed.format.format(flac ? SampleFormat::pcm24 : SampleFormat::float32);
   const auto tail = std::llround(feed.tail_s * in.sample_rate_hz);
-  AudioWriteOptions writing{in.sample_rate_hz,           channels,         format,
+  AudioWriteOptions writing{chain.claimed_rate_hz(),     channels,         format,
                             feed.format.dithers(format), feed.format.seed, in.frames + tail};
   writing.recipe = in.recipe;  // the capture knows what was fed in
   AudioWriter writer(feed.capture, writing);

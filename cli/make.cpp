@@ -267,6 +267,7 @@ const char* kind_help(const std::string& kind) {
   if (kind == "block") return "a tone that steps low, high, low, for dynamics";
   if (kind == "impulse") return "one sample";
   if (kind == "silence") return "nothing, for noise floors";
+  if (kind == "programme") return "made-up speech or music";
   return "as many short tones on each channel as its number";
 }
 

@@ -1,6 +1,7 @@
 #include "spectra.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 
@@ -11,12 +12,16 @@
 namespace wavicon::intake_detail {
 namespace {
 
-// Blocks spread over a source, each channel windowed and transformed.
+// Blocks spread over a source, overlapping by at most three quarters.
+std::int64_t spread_blocks(const AudioSource& source, std::int64_t length, std::int64_t most) {
+  return source.frames() < length ? 0 : std::min(most, (source.frames() - length) / ((length + 3) / 4) + 1);
+}
+
 template <typename Take>
 void for_spread_blocks(AudioSource& source, std::int64_t length, std::int64_t most, Take&& take) {
   const auto channels = static_cast<std::size_t>(source.channel_count());
   std::vector<double> planar(channels * static_cast<std::size_t>(length));
-  const std::int64_t count = std::min(most, source.frames() / length);
+  const std::int64_t count = spread_blocks(source, length, most);
   for (std::int64_t block = 0; block < count; ++block) {
     source.read(count == 1 ? 0 : block * (source.frames() - length) / (count - 1), planar);
     for (std::size_t c = 0; c < channels; ++c)
@@ -79,7 +84,8 @@ namespace hum {
 
 constexpr double kBlockS = 1;
 constexpr std::int64_t kBlocks = 16;
-constexpr std::int64_t kLeastBlocks = 3;
+constexpr std::size_t kLeastBlocks = 3;
+constexpr std::size_t kQuietShare = 4;  // the quietest quarter of the blocks is looked at
 constexpr double kLowRateHz = 2000;  // what a block is brought down to before it is transformed
 constexpr double kPassHz = 450;
 constexpr std::size_t kReach = 8;  // taps of that filter on either side, in samples of the low rate
@@ -89,7 +95,6 @@ constexpr double kStraysHz = 0.3;
 constexpr double kAroundFromHz = 4, kAroundToHz = 8;  // where the noise beside a line is looked at
 constexpr double kStandsOut = 5.6;                    // 15 dB
 constexpr double kLeastPeak = 1e-5;                   // -100 dBFS
-constexpr double kShareOfBlocks = 0.75;
 constexpr int kLines = 6, kNeeded = 2;
 
 // Brings a block down to a low rate: every n-th output of a low-pass.
@@ -124,44 +129,50 @@ class LowRate {
   std::vector<double> weights_;
 };
 
-// How often, and how high, each line of a comb stands out.
-struct Comb {
-  double base_hz;
-  int blocks[kLines] = {};
-  std::vector<double> levels[kLines];
-};
+// Amplitude of each line of a comb where it stands out of what lies beside it, else 0.
+using Lines = std::array<double, kLines>;
 
-void look(const std::vector<double>& amplitudes, double bin_hz, Comb& comb) {
-  auto bin = [&](double hz) {
-    return std::min(amplitudes.size() - 1, static_cast<std::size_t>(std::lround(std::max(0.0, hz) / bin_hz)));
+struct Look {
+  double energy = 0;  // of the low band
+  std::array<Lines, 2> combs{};
+};
+constexpr std::array kBasesHz = {50.0, 60.0};
+
+Lines lines_of(const std::vector<double>& amplitudes, double bin_hz, double base_hz) {
+  auto at = [&](double hz) {
+    const auto bin = static_cast<std::ptrdiff_t>(std::lround(std::max(0.0, hz) / bin_hz));
+    return amplitudes.begin() + std::min(bin, static_cast<std::ptrdiff_t>(amplitudes.size()) - 2);
   };
+  Lines lines{};
   for (int k = 1; k <= kLines; ++k) {
-    const double hz = k * comb.base_hz;
-    const double line = *std::max_element(amplitudes.begin() + static_cast<std::ptrdiff_t>(bin(hz - kStraysHz)),
-                                          amplitudes.begin() + static_cast<std::ptrdiff_t>(bin(hz + kStraysHz)) + 1);
-    std::vector<double> around(amplitudes.begin() + static_cast<std::ptrdiff_t>(bin(hz - kAroundToHz)),
-                               amplitudes.begin() + static_cast<std::ptrdiff_t>(bin(hz - kAroundFromHz)));
-    around.insert(around.end(), amplitudes.begin() + static_cast<std::ptrdiff_t>(bin(hz + kAroundFromHz)),
-                  amplitudes.begin() + static_cast<std::ptrdiff_t>(bin(hz + kAroundToHz)));
-    const double noise = *std::max_element(around.begin(), around.end());
-    if (line < kLeastPeak || line < kStandsOut * noise) continue;
-    ++comb.blocks[k - 1];
-    comb.levels[k - 1].push_back(line);
+    const double hz = k * base_hz;
+    const double line = *std::max_element(at(hz - kStraysHz), at(hz + kStraysHz) + 1);
+    const double beside = std::max(*std::max_element(at(hz - kAroundToHz), at(hz - kAroundFromHz) + 1),
+                                   *std::max_element(at(hz + kAroundFromHz), at(hz + kAroundToHz) + 1));
+    if (line > kLeastPeak && line > kStandsOut * beside) lines[static_cast<std::size_t>(k - 1)] = line;
   }
+  return lines;
 }
 
-std::optional<MainsHum> judged(Comb& comb, std::int64_t blocks) {
-  MainsHum hum{comb.base_hz, 0, 0};
-  int lines = 0;
-  for (int k = 0; k < kLines; ++k) {
-    if (comb.blocks[k] < kShareOfBlocks * static_cast<double>(blocks)) continue;
-    ++lines;
-    auto& levels = comb.levels[k];
-    std::nth_element(levels.begin(), levels.begin() + static_cast<std::ptrdiff_t>(levels.size() / 2), levels.end());
-    const double level = levels[levels.size() / 2];
-    if (level > hum.peak) hum = {comb.base_hz, (k + 1) * comb.base_hz, level};
+// Lines that stand out of each of the quietest blocks.
+std::optional<MainsHum> judged(std::vector<Look>& looks) {
+  if (looks.size() < kLeastBlocks) return std::nullopt;
+  std::sort(looks.begin(), looks.end(), [](const Look& a, const Look& b) { return a.energy < b.energy; });
+  const std::size_t quiet = std::max(kLeastBlocks, looks.size() / kQuietShare);
+  MainsHum hum;
+  for (std::size_t comb = 0; comb < kBasesHz.size(); ++comb) {
+    MainsHum here{kBasesHz[comb], 0, 0};
+    int count = 0;
+    for (std::size_t k = 0; k < kLines; ++k) {
+      double lowest = looks[0].combs[comb][k];
+      for (std::size_t i = 1; i < quiet; ++i) lowest = std::min(lowest, looks[i].combs[comb][k]);
+      if (lowest == 0) continue;
+      ++count;
+      if (lowest > here.peak) here = {kBasesHz[comb], static_cast<double>(k + 1) * kBasesHz[comb], lowest};
+    }
+    if (count >= kNeeded && here.peak > hum.peak) hum = here;
   }
-  return lines >= kNeeded ? std::optional(hum) : std::nullopt;
+  return hum.peak > 0 ? std::optional(hum) : std::nullopt;
 }
 
 }  // namespace hum
@@ -187,35 +198,36 @@ std::vector<std::optional<double>> band_ends_hz(AudioSource& source) {
 }
 
 std::vector<std::optional<MainsHum>> mains_hum(AudioSource& source) {
+  constexpr std::size_t kLength = 8192;  // zero-padded: bins of a quarter of a Hz
   const double rate = source.sample_rate_hz();
   const auto channels = static_cast<std::size_t>(source.channel_count());
   const auto length = static_cast<std::int64_t>(hum::kBlockS * rate);
-  const std::int64_t blocks = std::min(hum::kBlocks, source.frames() / length);
   std::vector<std::optional<MainsHum>> result(channels);
-  if (blocks < hum::kLeastBlocks) return result;
+  if (spread_blocks(source, length, hum::kBlocks) < static_cast<std::int64_t>(hum::kLeastBlocks)) return result;
   const hum::LowRate low_rate(rate);
-  const double low_hz = rate / static_cast<double>(low_rate.step());
-  RealTransform transform(8192);
-  std::vector<std::vector<hum::Comb>> combs(channels, {{50}, {60}});
+  const double bin_hz = rate / static_cast<double>(low_rate.step() * kLength);
+  RealTransform transform(kLength);
+  std::vector<std::vector<hum::Look>> looks(channels);
   std::vector<double> window, amplitudes;
   for_spread_blocks(source, length, hum::kBlocks, [&](std::size_t c, auto x) {
     const auto low = low_rate(x);
     if (window.size() != low.size()) window = kaiser_window(low.size(), hum::kBeta);
     double sum = 0;
+    hum::Look look;
     std::fill(transform.input().begin(), transform.input().end(), 0.0);
     for (std::size_t n = 0; n < low.size(); ++n) {
       transform.input()[n] = low[n] * window[n];
+      look.energy += low[n] * low[n];
       sum += window[n] / 2;
     }
     transform.execute();
     amplitudes.clear();
     for (const auto& bin : transform.bins()) amplitudes.push_back(std::abs(bin) / sum);
-    for (hum::Comb& comb : combs[c]) hum::look(amplitudes, low_hz / 8192, comb);
+    for (std::size_t i = 0; i < hum::kBasesHz.size(); ++i)
+      look.combs[i] = hum::lines_of(amplitudes, bin_hz, hum::kBasesHz[i]);
+    looks[c].push_back(look);
   });
-  for (std::size_t c = 0; c < channels; ++c)
-    for (hum::Comb& comb : combs[c])
-      if (const auto found = hum::judged(comb, blocks); found && (!result[c] || found->peak > result[c]->peak))
-        result[c] = found;
+  for (std::size_t c = 0; c < channels; ++c) result[c] = hum::judged(looks[c]);
   return result;
 }
 

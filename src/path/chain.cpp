@@ -107,6 +107,13 @@ Chain::Chain(std::vector<std::unique_ptr<Unit>> units) : impl_(std::make_unique<
 }
 Chain::~Chain() = default;
 
+double Chain::claimed_rate_hz() const noexcept {
+  double rate = impl_->sample_rate_hz;
+  for (const auto& unit : impl_->units)
+    if (unit->claimed_rate_hz() > 0) rate = unit->claimed_rate_hz();
+  return rate;
+}
+
 int Chain::prepare(double sample_rate_hz, int channel_count, int block_frames) {
   if (block_frames < 1 || block_frames > 65536)
     throw Error(ErrorCode::bad_argument,

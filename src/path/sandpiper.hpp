@@ -1,6 +1,6 @@
 #pragma once
-// Sandpiper, the stand-in for a link that drops out, loses or repeats samples, clips and turns the polarity:
-// known faults for the health check.
+// Sandpiper, the stand-in for a link that drops out, loses or repeats samples, clips, turns the polarity and
+// hands over a wrong sample rate: known faults for the health check.
 
 #include <cstdint>
 #include <vector>
@@ -15,6 +15,7 @@ struct SandpiperSettings {
   double lose_frames = 0;  ///< left out: what follows comes earlier
   double repeat_at_s = 0;
   double repeat_frames = 0;  ///< played twice: what follows comes later
+  bool in_place = false;     ///< the second time in place of what should follow, which is lost
   double level_db = 0;
   double clip_dbfs = 0;  ///< cut off there, before level_db
   bool clips = false;

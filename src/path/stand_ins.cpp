@@ -31,7 +31,8 @@ UnitInfo tern_info() {
 template <typename Arithmetic, typename Settings>
 class Simulated : public Unit {
  public:
-  Simulated(UnitInfo info, const Settings& settings) : info_(std::move(info)), settings_(settings) {}
+  Simulated(UnitInfo info, const Settings& settings, double claimed_rate_hz = 0)
+      : info_(std::move(info)), settings_(settings), claimed_rate_hz_(claimed_rate_hz) {}
 
   const UnitInfo& info() const noexcept override { return info_; }
   void prepare(double sample_rate_hz, int channel_count, int block_frames) override {
@@ -42,6 +43,7 @@ class Simulated : public Unit {
   void run(const float* const* inputs, float* const* outputs) override {
     for (std::size_t c = 0; c < channels_.size(); ++c) channels_[c].run(inputs[c], outputs[c], block_frames_);
   }
+  double claimed_rate_hz() const noexcept override { return claimed_rate_hz_; }
   std::int64_t latency_frames() const noexcept override {
     return channels_.empty() ? 0 : channels_[0].latency_frames();
   }
@@ -49,6 +51,7 @@ class Simulated : public Unit {
  private:
   UnitInfo info_;
   Settings settings_;
+  double claimed_rate_hz_;
   std::vector<Arithmetic> channels_;
   int block_frames_ = 0;
 };
@@ -79,20 +82,34 @@ UnitInfo sandpiper_info() {
   setting("lose", "Frames lost", "frames", 0, 1e6, 0);
   setting("repeat_at", "Time of the repetition", "s", 0, 86400, 1);
   setting("repeat", "Frames played twice", "frames", 0, 1e6, 0);
+  setting("in_place", "The repeated frames take the place of what follows", "", 0, 1, 0);
+  info.settings.back().toggle = true;
   setting("clip", "Level at which it clips; 24 is never", "dBFS", -60, 24, 24);
   setting("level", "Level", "dB", -80, 20, 0);
   setting("invert", "Polarity turned", "", 0, 1, 0);
   info.settings.back().toggle = true;
-  for (const std::size_t counts : {1U, 3U, 5U}) info.settings[counts].integer = true;
+  setting("rate", "Sample rate that it claims; 0 is the true one", "Hz", 0, 768000, 0);
+  for (const std::size_t counts : {1U, 3U, 5U, 10U}) info.settings[counts].integer = true;
   return info;
 }
 
 std::unique_ptr<Unit> open_sandpiper(const UnitSpec& spec) {
   const UnitInfo info = sandpiper_info();
   const auto v = setting_values(info.name, info.settings, spec);
-  const stand_in::SandpiperSettings settings{
-      v[0], v[1], v[2], v[3], v[4], v[5], v[7], v[6], v[6]<24, v[8]> 0};
-  return std::make_unique<Simulated<stand_in::Sandpiper, stand_in::SandpiperSettings>>(info, settings);
+  const stand_in::SandpiperSettings settings{.drop_at_s = v[0],
+                                             .drop_frames = v[1],
+                                             .lose_at_s = v[2],
+                                             .lose_frames = v[3],
+                                             .repeat_at_s = v[4],
+                                             .repeat_frames = v[5],
+                                             .in_place = v[6] > 0,
+                                             .level_db = v[8],
+                                             .clip_dbfs = v[7],
+                                             .clips = v[7] < 24,
+                                             .invert = v[9] > 0};
+  if (v[10] != 0 && v[10] < 8000)
+    throw Error(ErrorCode::bad_argument, fmt::format("{}: rate={} is below 8000 Hz; 0 is the true rate", info.name, v[10]));
+  return std::make_unique<Simulated<stand_in::Sandpiper, stand_in::SandpiperSettings>>(info, settings, v[10]);
 }
 
 }  // namespace

@@ -74,7 +74,10 @@ struct AgreementProblem {
   std::string operator()(const Multitone& p) const {
     return fades_problem(p.fade_in_s, p.fade_out_s, p.seconds);
   }
-  std::string operator()(const TwoTone& p) const {
+  std::string operator()(const TwoTone& asked) const {
+    const TwoTone p = resolved(asked);
+    if (p.upper_hz >= rate / 2)
+      return fmt::format("pair: its {} Hz is not below half the sample rate ({} Hz)", p.upper_hz, rate / 2);
     if (!(p.lower_hz < p.upper_hz))
       return fmt::format("lower_hz: {} is not below upper_hz ({})", p.lower_hz, p.upper_hz);
     return fades_problem(p.fade_in_s, p.fade_out_s, p.seconds);
@@ -109,6 +112,7 @@ struct AgreementProblem {
   std::string operator()(const Impulse&) const { return ""; }
   std::string operator()(const Silence&) const { return ""; }
   std::string operator()(const ChannelNumbers&) const { return ""; }
+  std::string operator()(const Programme& p) const { return fades_problem(p.fade_in_s, p.fade_out_s, p.seconds); }
 };
 
 }  // namespace

@@ -18,8 +18,21 @@ PartKind kind_at(std::size_t index) {
 const std::vector<std::string>& kind_names() {
   static const std::vector<std::string> kNames = {"tone",    "multitone", "two_tone",       "sweep",
                                                   "noise",   "burst",     "staircase",      "block",
-                                                  "impulse", "silence",   "channel_numbers"};
+                                                  "impulse", "silence",   "channel_numbers", "programme"};
   return kNames;
+}
+
+TwoTone resolved(const TwoTone& pair) {
+  TwoTone result = pair;
+  auto set = [&](double lower_hz, double upper_hz, double ratio) {
+    result.lower_hz = lower_hz;
+    result.upper_hz = upper_hz;
+    result.ratio = ratio;
+  };
+  if (pair.pair == "smpte") set(60, 7000, 4);
+  if (pair.pair == "din") set(250, 8000, 4);
+  if (pair.pair == "itu") set(19000, 20000, 1);
+  return result;
 }
 
 std::string kind_name(const PartKind& kind) { return kind_names()[kind.index()]; }

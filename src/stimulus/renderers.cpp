@@ -132,7 +132,8 @@ class MultitoneRenderer : public Renderer {
   std::vector<GlidingSine> sines_;
 };
 
-std::unique_ptr<Renderer> make(const TwoTone& p, double rate) {
+std::unique_ptr<Renderer> make(const TwoTone& asked, double rate) {
+  const TwoTone p = resolved(asked);
   const std::int64_t frames = frames_of(p.seconds, rate);
   const Fades fades(p.fade_in_s, p.fade_out_s, rate, frames);
   const double peak = ratio_from_db(p.level_dbfs);
@@ -272,6 +273,7 @@ struct Make {
   }
   std::unique_ptr<Renderer> operator()(const Sweep& p) const { return make_sweep(p, rate); }
   std::unique_ptr<Renderer> operator()(const Noise& p) const { return make_noise(p, rate, channel_count); }
+  std::unique_ptr<Renderer> operator()(const Programme& p) const { return make_programme(p, rate); }
   std::unique_ptr<Renderer> operator()(const Burst& p) const {
     return std::make_unique<BurstRenderer>(p, rate, channel_count);
   }

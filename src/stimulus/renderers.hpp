@@ -27,6 +27,7 @@ class Renderer {
                                                       int channel_count);
 [[nodiscard]] std::unique_ptr<Renderer> make_noise(const Noise& noise, double sample_rate_hz,
                                                    int channel_count);
+[[nodiscard]] std::unique_ptr<Renderer> make_programme(const Programme& programme, double sample_rate_hz);
 [[nodiscard]] std::unique_ptr<Renderer> make_sweep(const Sweep& sweep, double sample_rate_hz);
 
 }  // namespace wavicon::stimulus_detail

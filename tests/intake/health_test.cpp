@@ -64,6 +64,8 @@ TEST(Health, EveryDamageIsFoundNamedAndPlaced) {
           Damage{"repeat_at=2.2&repeat=1024", "1024 frames were repeated or inserted at", 2.2},
           Damage{"clip=-18", "frames are cut off at -18.00 dBFS, first at", -1},
           Damage{"clip=-17&level=-12", "frames are cut off at -29.00 dBFS, first at", -1},
+          Damage{"repeat_at=1.9&repeat=256&in_place=1", "1 block was played again in place", 1.9},
+          Damage{"repeat_at=3.2&repeat=512&in_place=1", "1 block was played again in place", 3.2},
           Damage{"invert=1", "the polarity is inverted", -1}}) {
       const std::string text = troubles(checked(through_sandpiper(d.settings, stimulus), &stimulus));
       EXPECT_NE(text.find(d.words), std::string::npos) << rate << " " << d.settings << "\n" << text;
@@ -158,6 +160,107 @@ TEST(Health, LowTonesAndGapsAreNoFaults) {
       << "flat crests of 16-bit bass, silence between bursts";
   EXPECT_EQ(troubles(checked(audio_of(x, 48000), &stimulus, SampleFormat::pcm24)),
             "warning: only 16 of the 24 bits are used: it was a 16-bit file before\n");
+}
+
+TEST(Health, NoFalseAlarmOnProgramme) {
+  for (const double rate : kRates)
+    for (const char* content : {"voice", "chamber"})
+      for (const auto format : {SampleFormat::pcm16, SampleFormat::pcm24, SampleFormat::float32}) {
+        Recipe recipe{.sample_rate_hz = rate};
+        recipe.parts.push_back({.kind = Programme{.content = content, .level_dbfs = -21, .seconds = 6, .seed = 4}});
+        recipe.parts.push_back({.kind = Noise{.colour = "pink", .level_dbfs = -62, .seconds = 6}, .with_previous = true});
+        Stimulus stimulus(recipe);
+        auto y = rendered(stimulus);
+        for (std::size_t n = 0; n < y.size(); ++n)
+          y[n] = Quantiser(format, true, 1).value(0.9 * y[n], 0, static_cast<std::int64_t>(n));
+        EXPECT_EQ(troubles(checked(audio_of(y, rate), &stimulus, format)), "") << rate << " " << content;
+        EXPECT_EQ(troubles(checked(audio_of(y, rate), nullptr, format)), "") << rate << " " << content;
+      }
+}
+
+TEST(Health, ClicksOversHumAndBitsAreTold) {
+  for (const double rate : kRates) {
+    Recipe recipe = booth_recipe(rate);
+    recipe.parts.push_back({.kind = Silence{.seconds = 2}});
+    Stimulus stimulus(recipe);
+    const auto x = rendered(stimulus);
+    auto troubled = [&](const std::vector<double>& y, SampleFormat format = SampleFormat::float32) {
+      return troubles(checked(audio_of(y, rate), &stimulus, format));
+    };
+    auto clicked = x;
+    clicked[static_cast<std::size_t>(0.8 * rate)] += 0.05;
+    for (std::size_t n = 0; n < 40; ++n) clicked[static_cast<std::size_t>(1.5 * rate) + n] += 0.02;
+    const std::string clicks = troubled(clicked);
+    EXPECT_NE(clicks.find("2 jumps, first at 0.8"), std::string::npos) << rate << clicks;
+    EXPECT_EQ(std::count(clicks.begin(), clicks.end(), '\n'), 1) << clicks;
+
+    // Hum at -60 and -66 dBFS; the lines of the other mains frequency are not there.
+    for (const double base : {50.0, 60.0}) {
+      auto hummed = x;
+      for (std::size_t n = 0; n < hummed.size(); ++n)
+        hummed[n] += 0.001 * exact_sine(base, rate, static_cast<std::int64_t>(n)) +
+                     0.0005 * exact_sine(3 * base, rate, static_cast<std::int64_t>(n));
+      char words[100];
+      std::snprintf(words, sizeof words, "multiples of %g Hz, the strongest -60.0 dBFS at %g Hz", base, base);
+      EXPECT_NE(troubled(hummed).find(words), std::string::npos) << rate << troubled(hummed);
+    }
+
+    // The last 6 bits hold a pattern that never changes.
+    auto stuck = x;
+    for (double& v : stuck) v = (std::floor(v * 0x1p17) * 64 + 21) * 0x1p-23;
+    EXPECT_NE(troubled(stuck, SampleFormat::pcm24).find("the lowest 6 bits never change"), std::string::npos)
+        << troubled(stuck, SampleFormat::pcm24);
+  }
+  // At a quarter of the rate, 45 degrees off, samples of 0.78 mean a crest of 1.1: +0.83 dB.
+  Recipe recipe;
+  recipe.parts.push_back({.kind = Tone{.frequency_hz = 12000, .level_dbfs = 0.83, .phase_deg = 45, .fade_in_s = 0.01, .fade_out_s = 0.01}});
+  Stimulus stimulus(recipe);
+  const auto text = troubles(checked(audio_of(rendered(stimulus), 48000), &stimulus, SampleFormat::pcm24));
+  EXPECT_NE(text.find("exceeds full scale between its samples, up to +0.8"), std::string::npos) << text;
+}
+
+TEST(Health, OneInvertedChannelAndGainsAreTold) {
+  Recipe recipe = booth_recipe(48000);
+  recipe.channel_count = 2;
+  Stimulus stimulus(recipe);
+  const auto x = rendered(stimulus);
+  Audio capture(48000, 2, static_cast<std::int64_t>(x.size()));
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    capture.channel(0)[n] = 0.70711 * x[n];
+    capture.channel(1)[n] = -0.35355 * x[n];
+  }
+  const Sheet sheet = checked(capture, &stimulus);
+  EXPECT_EQ(troubles(sheet), "warning: the polarity is inverted, unlike that of other channels\n");
+  std::string all;
+  for (const Finding& finding : sheet.findings) all += finding.text + "\n";
+  EXPECT_NE(all.find("-6.02 dB against channel 1"), std::string::npos) << all;
+  EXPECT_NE(all.find("-3.01 dB is what a pan law"), std::string::npos) << all;
+  for (std::size_t n = 0; n < x.size(); ++n) capture.channel(1)[n] = -capture.channel(0)[n];
+  EXPECT_NE(troubles(checked(capture, nullptr)).find("channel 1 with its polarity turned"), std::string::npos);
+}
+
+TEST(Health, LongCapturesTakeNoMoreMemory) {
+  // A source that makes its samples when they are read: what is asked for at once stays short.
+  class Endless : public AudioSource {
+   public:
+    double sample_rate_hz() const noexcept override { return 8000; }
+    int channel_count() const noexcept override { return 1; }
+    std::int64_t frames() const noexcept override { return 300 * 8000; }
+    void read(std::int64_t first, std::span<double> planar) override {
+      longest = std::max(longest, planar.size());
+      for (std::size_t n = 0; n < planar.size(); ++n)
+        planar[n] = 0.1 * random_triangular(3, 0, static_cast<std::uint64_t>(first + static_cast<std::int64_t>(n)));
+    }
+    std::size_t longest = 0;
+  } source;
+  Recipe recipe{.sample_rate_hz = 8000};
+  recipe.parts.push_back({.kind = Silence{}});
+  Stimulus stimulus(recipe);
+  const auto result = check_health(source, nullptr);
+  EXPECT_EQ(result.channels[0].dropout_count + result.channels[0].clipped_frames + result.channels[0].repeat_count +
+                result.channels[0].jump_count, 0);
+  EXPECT_TRUE(locate(source, stimulus, {.least_match = 0.9}).empty());
+  EXPECT_LE(source.longest, 65536U);
 }
 
 TEST(Health, SeveralTakesAndChannels) {

@@ -41,6 +41,9 @@ class Chain {
   /// for a block length out of range.
   int prepare(double sample_rate_hz, int channel_count, int block_frames);
 
+  /// Sample rate that the capture is said to have: the chain's, or what its last unit with a claim claims.
+  [[nodiscard]] double claimed_rate_hz() const noexcept;
+
   /// Sends a whole signal through; prepare() first. The capture lines up with the stimulus, as far as the
   /// units report their delay truly.
   ///

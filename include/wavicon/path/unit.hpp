@@ -89,6 +89,9 @@ class Unit {
 
   /// Delay that the unit itself reports; valid after the first run().
   [[nodiscard]] virtual std::int64_t latency_frames() const noexcept = 0;
+
+  /// Sample rate that the unit hands on with its output when it is another one than it was given; 0 for none.
+  [[nodiscard]] virtual double claimed_rate_hz() const noexcept { return 0; }
 };
 
 /// Where to look for units.

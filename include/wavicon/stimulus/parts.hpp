@@ -41,6 +41,7 @@ struct Multitone {
 
 /// Two sines for intermodulation; level_dbfs is the peak of their sum.
 struct TwoTone {
+  std::string pair = "own";  ///< "own": as the next three say; else the pair of a standard
   double lower_hz = 60;
   double upper_hz = 7000;
   double ratio = 4;  ///< amplitude of the lower over the upper
@@ -128,8 +129,18 @@ struct ChannelNumbers {
   double gap_s = 0.1;
 };
 
+/// Made-up programme: what is no test signal, and still the same bytes every time.
+struct Programme {
+  std::string content = "voice";  ///< "voice": syllables in phrases with pauses; "chamber": plucked chords
+  double level_dbfs = -24;        ///< RMS of its first eight seconds, full scale = 1
+  double seconds = 10;
+  std::int64_t seed = 1;
+  double fade_in_s = 0.01;
+  double fade_out_s = 0.05;
+};
+
 using PartKind = std::variant<Tone, Multitone, TwoTone, Sweep, Noise, Burst, Staircase, Block, Impulse,
-                              Silence, ChannelNumbers>;
+                              Silence, ChannelNumbers, Programme>;
 
 /// What may be written for a number.
 struct Range {
@@ -182,6 +193,8 @@ void fields(Multitone& p, Visitor& visit) {
 
 template <typename Visitor>
 void fields(TwoTone& p, Visitor& visit) {
+  visit("pair", p.pair, std::vector<std::string>{"own", "smpte", "din", "itu"},
+        "as lower_hz, upper_hz and ratio say, or the pair of a standard in their place");
   visit("lower_hz", p.lower_hz, kFrequency, "lower frequency");
   visit("upper_hz", p.upper_hz, kFrequency, "upper frequency");
   visit("ratio", p.ratio, Range{0.001, 1000}, "amplitude of the lower over the upper");
@@ -271,6 +284,21 @@ void fields(ChannelNumbers& p, Visitor& visit) {
   visit("beep_s", p.beep_s, kLength, "length of a tone");
   visit("gap_s", p.gap_s, kLength, "silence after each tone, and twice after each channel");
 }
+
+template <typename Visitor>
+void fields(Programme& p, Visitor& visit) {
+  visit("content", p.content, std::vector<std::string>{"voice", "chamber"},
+        "syllables in phrases with pauses, or plucked chords");
+  visit("level_dbfs", p.level_dbfs, kLevel, "RMS of its first eight seconds, full scale = 1");
+  visit("seconds", p.seconds, kLength, "length, fades included");
+  visit("seed", p.seed, Range{0, 9e15}, "of what is said or played");
+  visit("fade_in_s", p.fade_in_s, kTime, "raised cosine at the start");
+  visit("fade_out_s", p.fade_out_s, kTime, "raised cosine at the end");
+}
+
+/// The frequencies and the ratio that are played. Sources: SMPTE RP 120 (60 and 7000 Hz, 4:1), DIN 45403 (250
+/// and 8000 Hz, 4:1), ITU-R twin tone (19 and 20 kHz, 1:1), all to verify.
+[[nodiscard]] TwoTone resolved(const TwoTone& pair);
 
 /// "tone", "multitone", "two_tone", …: the word in recipes.
 [[nodiscard]] std::string kind_name(const PartKind& kind);
