@@ -14,6 +14,7 @@ namespace {
 struct Health {
   SheetOptions sheet;
   std::string stimulus;
+  std::string reference;
   std::optional<int> take;
 };
 
@@ -21,8 +22,11 @@ Sheet check(const std::string& path, const Health& command) {
   FileSource file(path);
   auto stimulus = stimulus_of(command.stimulus, file.info());
   if (stimulus && !stimulus->marks()) stimulus.reset();
+  std::optional<FileSource> reference;
+  if (!command.reference.empty()) reference.emplace(command.reference);
   HealthOptions options{.format = file.info().format};
   if (command.take) options.take = static_cast<std::size_t>(*command.take - 1);
+  if (reference) options.reference = &*reference;
   try {
     return health_sheet(check_health(file, stimulus.get(), options), capture_info(file.info()));
   } catch (const Error& error) {
@@ -69,6 +73,8 @@ void add_health(CLI::App& app, Action& action) {
   health->sheet.add_to(*command, false);
   command->add_option("--stimulus", health->stimulus,
                       "what was played: its file, or its recipe (default: the recipe inside the capture)");
+  command->add_option("--reference", health->reference,
+                      "the clean signal, when what was played was not made by wavicon");
   command->add_option("--take", health->take, "which appearance of the stimulus to use, from 1")
       ->check(CLI::PositiveNumber);
   command->callback([health, &action] { action = [health] { return run(*health); }; });

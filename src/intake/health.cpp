@@ -254,6 +254,11 @@ HealthResult check_health(AudioSource& capture, Stimulus* stimulus, const Health
     compare(capture, *stimulus, options, result);
     if (options.spectra) forgive_spectra(*stimulus, channels);
   }
+  if (options.reference != nullptr) {
+    result.referenced = true;
+    result.reference_frames = options.reference->frames();
+    result.alignment = align(*options.reference, capture);
+  }
   forgive_what_was_told(result, channels);
   return result;
 }

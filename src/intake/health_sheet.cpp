@@ -80,6 +80,7 @@ class Builder {
       return say(Severity::fault, std::nullopt, "the capture is silent: every sample is zero");
     if (result_.same_on_all_channels)
       say(Severity::note, std::nullopt, "all channels are the same, bit for bit: this is mono");
+    if (result_.referenced) add_reference();
     if (!result_.compared) return;
     if (!result_.best)
       return say(Severity::fault, std::nullopt,
@@ -89,6 +90,43 @@ class Builder {
   }
 
  private:
+  void add_reference() {
+    if (!result_.alignment)
+      return say(Severity::fault, std::nullopt,
+                 "the reference is not in this capture: they have too little in common; is it the right one?");
+    const Alignment& a = *result_.alignment;
+    const Conditions conditions = {{"confidence", a.confidence}, {"spread_samples", a.spread_frames}};
+    whole("delay_samples", a.delay_frames, "samples", conditions);
+    whole("drift_ppm", a.drift_ppm, "ppm", conditions);
+    whole("gain_db", db_from_ratio(std::max(1e-15, std::abs(a.gain))), "dB", conditions);
+    whole("polarity", a.gain < 0 ? -1 : 1, "", conditions);
+    std::int64_t slipped = 0;
+    for (const Slip& slip : a.slips) slipped += std::abs(slip.frames);
+    for (const Slip& slip : a.slips)
+      say(Severity::fault, std::nullopt,
+          fmt::format("{} frames were {} between {:.2f} s and {:.2f} s of the reference; capture it again with a larger "
+                      "buffer",
+                      std::abs(slip.frames), slip.frames < 0 ? "lost" : "repeated or inserted",
+                      static_cast<double>(slip.after_frame) / result_.sample_rate_hz,
+                      static_cast<double>(slip.before_frame) / result_.sample_rate_hz));
+    if (!a.candidates.empty() && a.slips.empty())
+      say(Severity::warning, std::nullopt,
+          fmt::format("the reference repeats itself: it fits nearly as well {} frames away", a.candidates[0] - a.delay_frames));
+    if (a.gain < 0) say(Severity::warning, std::nullopt, "the polarity is inverted");
+    if (std::abs(a.drift_ppm) > kDriftWarningPpm)
+      say(Severity::warning, std::nullopt,
+          fmt::format("the clocks drift apart by {:.2f} ppm: play and record with one clock", a.drift_ppm));
+    if (a.first_frame > slipped)
+      say(Severity::fault, std::nullopt,
+          fmt::format("the start is cut off: the capture begins {:.6f} s into the reference",
+                      static_cast<double>(a.first_frame) / result_.sample_rate_hz));
+    if (a.end_frame + slipped < result_.reference_frames)
+      say(Severity::fault, std::nullopt,
+          fmt::format("the end is cut off: the capture holds the reference up to {:.6f} s of {:.6f} s",
+                      static_cast<double>(a.end_frame) / result_.sample_rate_hz,
+                      static_cast<double>(result_.reference_frames) / result_.sample_rate_hz));
+  }
+
   void add_clipping(const ChannelHealth& c, int channel) {
     const bool at_full_scale = c.clip_level > 0.999 && c.clip_level < 1.001;
     const bool own = at_full_scale && is_integer(result_.format);
@@ -260,7 +298,7 @@ Sheet health_sheet(const HealthResult& result, const CaptureInfo& capture) {
     sheet.findings.insert(
         sheet.findings.begin(),
         {Severity::note,
-         result.compared
+         result.compared || result.referenced
              ? "fit to be measured"
              : "nothing is wrong with it by itself; give --stimulus to check it against what was played",
          std::nullopt});

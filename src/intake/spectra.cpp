@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <numbers>
 
 #include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/decimator.hpp"
 #include "wavicon/audio/transform.hpp"
 #include "wavicon/audio/window.hpp"
 
@@ -87,47 +87,13 @@ constexpr std::int64_t kBlocks = 16;
 constexpr std::size_t kLeastBlocks = 3;
 constexpr std::size_t kQuietShare = 4;  // the quietest quarter of the blocks is looked at
 constexpr double kLowRateHz = 2000;  // what a block is brought down to before it is transformed
-constexpr double kPassHz = 450;
-constexpr std::size_t kReach = 8;  // taps of that filter on either side, in samples of the low rate
-constexpr double kFilterBeta = 8;  // 80 dB
+constexpr double kCutoff = 0.35;   // of it
 constexpr double kBeta = 8;        // lines are 2.7 Hz wide to either side
 constexpr double kStraysHz = 0.3;
 constexpr double kAroundFromHz = 4, kAroundToHz = 8;  // where the noise beside a line is looked at
 constexpr double kStandsOut = 5.6;                    // 15 dB
 constexpr double kLeastPeak = 1e-5;                   // -100 dBFS
 constexpr int kLines = 6, kNeeded = 2;
-
-// Brings a block down to a low rate: every n-th output of a low-pass.
-class LowRate {
- public:
-  explicit LowRate(double rate) : step_(std::max<std::size_t>(1, static_cast<std::size_t>(rate / kLowRateHz))) {
-    const std::size_t length = 2 * kReach * step_;
-    weights_ = kaiser_window(length, kFilterBeta);
-    const double cutoff = 2 * (kPassHz + kLowRateHz / 4) / 2 / rate;
-    double sum = 0;
-    for (std::size_t n = 0; n < length; ++n) {
-      const double d = std::numbers::pi * cutoff * (static_cast<double>(n) - static_cast<double>(length - 1) / 2);
-      weights_[n] *= std::sin(d) / d;
-      sum += weights_[n];
-    }
-    for (double& w : weights_) w /= sum;
-  }
-  [[nodiscard]] std::size_t step() const { return step_; }
-  [[nodiscard]] std::vector<double> operator()(std::span<const double> x) const {
-    std::vector<double> low;
-    for (std::size_t at = 0; at + weights_.size() <= x.size(); at += step_) {
-      double lane[4] = {};
-      for (std::size_t n = 0; n < weights_.size(); n += 4)
-        for (std::size_t k = 0; k < 4; ++k) lane[k] += weights_[n + k] * x[at + n + k];
-      low.push_back((lane[0] + lane[1]) + (lane[2] + lane[3]));
-    }
-    return low;
-  }
-
- private:
-  std::size_t step_;
-  std::vector<double> weights_;
-};
 
 // Amplitude of each line of a comb where it stands out of what lies beside it, else 0.
 using Lines = std::array<double, kLines>;
@@ -204,7 +170,7 @@ std::vector<std::optional<MainsHum>> mains_hum(AudioSource& source) {
   const auto length = static_cast<std::int64_t>(hum::kBlockS * rate);
   std::vector<std::optional<MainsHum>> result(channels);
   if (spread_blocks(source, length, hum::kBlocks) < static_cast<std::int64_t>(hum::kLeastBlocks)) return result;
-  const hum::LowRate low_rate(rate);
+  const Decimator low_rate(std::max<std::size_t>(1, static_cast<std::size_t>(rate / hum::kLowRateHz)), hum::kCutoff);
   const double bin_hz = rate / static_cast<double>(low_rate.step() * kLength);
   RealTransform transform(kLength);
   std::vector<std::vector<hum::Look>> looks(channels);

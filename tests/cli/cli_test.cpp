@@ -326,6 +326,28 @@ TEST_F(Program, HealthTellsGoodFromSpoiled) {
              "the stimulus has no tone part 'nonsense'; there are: alignment, tone over room noise");
 }
 
+TEST_F(Program, ACaptureOfAForeignSignalIsJudgedAgainstItsReference) {
+  good("make programme --seconds 8 --no-marks -o r.wav --quiet");
+  good("feed r.wav --through 'sim:tern?drive=0&oversampling=2' --keep-latency --tail 1 -o c.wav --quiet");
+  const json sheet = json::parse(good("health c.wav --reference r.wav --json"));
+  EXPECT_EQ(sheet["readings"][0]["name"], "delay_samples");
+  EXPECT_NEAR(sheet["readings"][0]["value"].get<double>(), 128, 0.01);
+  good("feed r.wav --through 'sim:sandpiper?lose_at=4&lose=300' -o l.wav --quiet");
+  EXPECT_HAS(wavicon("health l.wav --reference r.wav").out, "fault: 300 frames were lost between");
+  good("make noise --seconds 8 --no-marks -o n.wav --quiet");
+  const Ran other = wavicon("health n.wav --reference r.wav");
+  EXPECT_EQ(other.status, 3);
+  EXPECT_HAS(other.out, "the reference is not in this capture");
+}
+
+TEST_F(Program, AWrongSampleRateIsNamed) {
+  good("make sweep --seconds 2 --rate 44100 -o s.wav --quiet");
+  good("feed s.wav --through 'sim:sandpiper?rate=48000' -o c.wav --quiet");
+  const Ran wrong = wavicon("health c.wav");
+  EXPECT_EQ(wrong.status, 3);
+  EXPECT_HAS(wrong.out, "a 44.1 kHz stimulus was played as 48 kHz");
+}
+
 TEST_F(Program, ACaptureIsJudgedAgainstTheStimulusThatIsNamed) {
   good("make tone --seconds 1 --rate 44100 -o t.wav --quiet");
   const AudioFile t = read_audio_file(file("t.wav"));

@@ -3,6 +3,7 @@
 
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/fractional.hpp"
 #include "wavicon/audio/random.hpp"
 #include "wavicon/intake/health.hpp"
 
@@ -45,24 +46,12 @@ inline std::vector<double> padded(const std::vector<double>& x, std::size_t befo
   return y;
 }
 
-/// The signal read at other places: y[n] = x(n·step - delay), by a windowed sinc of 64 taps.
+/// The signal read at other places: y[n] = x(n·step - delay).
 inline std::vector<double> resampled(const std::vector<double>& x, double step, double delay,
                                      std::size_t length) {
-  constexpr int kHalf = 32;
+  static const FractionalReader reader;
   std::vector<double> y(length);
-  for (std::size_t n = 0; n < length; ++n) {
-    const double at = static_cast<double>(n) * step - delay;
-    const auto middle = static_cast<long>(std::floor(at));
-    double sum = 0;
-    for (long k = middle - kHalf + 1; k <= middle + kHalf; ++k) {
-      if (k < 0 || k >= static_cast<long>(x.size())) continue;
-      const double d = at - static_cast<double>(k), scale = std::min(1.0, 1.0 / step);
-      const double sinc = d == 0 ? scale : std::sin(M_PI * d * scale) / (M_PI * d);
-      const double t = d / kHalf;
-      sum += x[static_cast<std::size_t>(k)] * sinc * (std::abs(t) < 1 ? 0.5 + 0.5 * std::cos(M_PI * t) : 0.0);
-    }
-    y[n] = sum;
-  }
+  reader.read(x, -delay, step, y);
   return y;
 }
 

@@ -12,6 +12,7 @@
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/audio/source.hpp"
+#include "wavicon/intake/align.hpp"
 #include "wavicon/intake/locate.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
@@ -80,6 +81,9 @@ struct HealthResult {
   double sample_rate_hz = 0;
   std::int64_t frames = 0;
   std::vector<ChannelHealth> channels;
+  bool referenced = false;             ///< a reference was given
+  std::int64_t reference_frames = 0;
+  std::optional<Alignment> alignment;  ///< to the reference; none when it was not found
   int stimulus_channels = 0;          ///< of the stimulus that was given
   bool compared = false;              ///< a stimulus was given
   std::vector<Take> takes;            ///< of the stimulus
@@ -96,6 +100,7 @@ struct HealthResult {
 struct HealthOptions {
   SampleFormat format = SampleFormat::float64;  ///< how the capture was stored
   std::optional<std::size_t> take;              ///< which appearance to use, from 0; none: the best
+  AudioSource* reference = nullptr;  ///< what was played, when it is no stimulus; read during the call
   bool spectra = true;  ///< also look where the spectrum ends and for mains hum, which costs some 0.1 s
   LocateOptions locate;
 };

@@ -1,0 +1,41 @@
+#include "wavicon/audio/fractional.hpp"
+
+#include "support.hpp"
+#include "wavicon/audio/decibels.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+constexpr double kWorstDb = -160;
+
+TEST(FractionalReader, ReadsATonesValueAtAnyPlace) {
+  const FractionalReader reader;
+  for (const double hz : {0.001, 0.05, 0.2, 0.4})
+    for (const double step : {1.0, 1.00002, 0.9997, 0.5})
+      for (const double first : {200.0, 200.37, 200.999}) {
+        std::vector<double> x, y(300);
+        for (int n = 0; n < 800; ++n) x.push_back(exact_sine(hz, 1, n));
+        reader.read(x, first, step, y);
+        double worst = 0;
+        for (std::size_t n = 0; n < y.size(); ++n)
+          worst = std::max(worst, std::abs(y[n] - std::sin(2 * M_PI * hz * (first + static_cast<double>(n) * step))));
+        EXPECT_LT(db_from_ratio(worst + 1e-20), kWorstDb) << hz << " " << step << " " << first;
+      }
+}
+
+TEST(FractionalReader, OutsideIsSilence) {
+  const FractionalReader reader;
+  std::vector<double> y(10, 1.0);
+  reader.read({}, 0.5, 1, y);
+  EXPECT_EQ(peak(y), 0);
+  const std::vector<double> one = {1.0};
+  reader.read(one, 0, 1, y);
+  EXPECT_NEAR(y[0], 1, 1e-12);
+  reader.read(one, -1e6, 1, y);
+  EXPECT_EQ(peak(y), 0);
+}
+
+}  // namespace
+}  // namespace wavicon
