@@ -1,6 +1,6 @@
 // What rendering costs against encoding the same samples, and the health meter against decoding them: ten
-// seconds (health: two minutes) of stereo at 48 kHz, 24 bits. Both are timed in turn within each iteration; `ratio` is the lowest
-// time of (work + file) over the lowest of the file alone.
+// seconds (health: two minutes) of stereo at 48 kHz, 24 bits. Both are timed in turn within each iteration;
+// `ratio` is the lowest time of (work + file) over the lowest of the file alone.
 
 #include <benchmark/benchmark.h>
 
@@ -69,8 +69,9 @@ void meter(const std::string& file) {
   wavicon::FileSource source(file);
   wavicon::HealthMeter health(2, source.sample_rate_hz(), source.info().format);
   std::vector<double> scratch(2 * 2048);
-  wavicon::for_each_block(source, 0, source.frames(), scratch,
-                          [&](std::int64_t, std::span<const double> planar, std::int64_t) { health.push(planar); });
+  wavicon::for_each_block(
+      source, 0, source.frames(), scratch,
+      [&](std::int64_t, std::span<const double> planar, std::int64_t) { health.push(planar); });
   benchmark::DoNotOptimize(health.finish());
 }
 
@@ -83,7 +84,8 @@ void decode_and_meter(benchmark::State& state) {
   wavicon::Recipe recipe = recipe_of(1);
   std::get<wavicon::Sweep>(recipe.parts[0].kind).seconds = 120;
   wavicon::Stimulus stimulus(recipe);
-  const std::string file = file_of(state.range(1) == 0 ? "wavicon-benchmark-health.wav" : "wavicon-benchmark-health.flac");
+  const std::string file =
+      file_of(state.range(1) == 0 ? "wavicon-benchmark-health.wav" : "wavicon-benchmark-health.flac");
   write(file, stimulus, true);
   double both_s = 1e9, decode_s = 1e9;
   for (auto _ : state) {

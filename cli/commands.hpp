@@ -111,5 +111,6 @@ void add_units(CLI::App& app, Action& action);
 void add_feed(CLI::App& app, Action& action);
 void add_health(CLI::App& app, Action& action);
 void add_harmonics(CLI::App& app, Action& action);
+void add_spectrogram(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "commands.hpp"
+#include "wavicon/audio/between_samples.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/audio_file.hpp"
@@ -120,20 +121,29 @@ AudioWriteOptions write_options(const Stimulus& stimulus) {
   return options;
 }
 
-// Renders into the writer; returns the highest magnitude.
-double write_blocks(const Make& make, const std::string& file, Stimulus& stimulus, AudioWriter& writer) {
+// The highest magnitude, at the samples and between them.
+struct Highest {
+  double sample = 0;
+  double between = 0;
+};
+
+// Renders into the writer.
+Highest write_blocks(const Make& make, const std::string& file, Stimulus& stimulus, AudioWriter& writer) {
   Progress progress("make " + file, make.quiet);
   const auto channels = static_cast<std::size_t>(stimulus.recipe().channel_count);
   std::vector<double> one, block;
-  double highest = 0;
+  constexpr double kLoud = 0.7;  // what lies below does not exceed full scale between its samples
+  Highest highest;
   for (std::int64_t start = 0; start < stimulus.frames(); start += kBlockFrames) {
-    one.resize(static_cast<std::size_t>(std::min(kBlockFrames, stimulus.frames() - start)));
-    block.resize(one.size() * channels);
+    const auto count = static_cast<std::size_t>(std::min(kBlockFrames, stimulus.frames() - start));
+    one.resize(count + 2 * kBetweenReach);
+    block.resize(count * channels);
     for (std::size_t c = 0; c < channels; ++c) {
-      stimulus.render(start, static_cast<int>(c), one);
-      for (std::size_t n = 0; n < one.size(); ++n) block[n * channels + c] = one[n];
+      stimulus.render(start - static_cast<std::int64_t>(kBetweenReach), static_cast<int>(c), one);
+      for (std::size_t n = 0; n < count; ++n) block[n * channels + c] = one[n + kBetweenReach];
+      if (peak(one) > kLoud) highest.between = std::max(highest.between, highest_between(one).first);
     }
-    highest = std::max(highest, peak(block));
+    highest.sample = std::max(highest.sample, peak(block));
     writer.write(block);
     progress(static_cast<double>(start) / static_cast<double>(stimulus.frames()));
   }
@@ -152,10 +162,12 @@ std::string summary(const Stimulus& stimulus) {
   if (stimulus.marks()) {
     std::int64_t end = 0;
     for (const PlacedPart& part : stimulus.parts()) end = std::max(end, part.first_frame + part.frames);
-    length = fmt::format("{:.6g} s between marks ({:.6g} s in all)",
-                         static_cast<double>(end - stimulus.parts()[0].first_frame) / r.sample_rate_hz, whole_s);
+    length =
+        fmt::format("{:.6g} s between marks ({:.6g} s in all)",
+                    static_cast<double>(end - stimulus.parts()[0].first_frame) / r.sample_rate_hz, whole_s);
   }
-  return fmt::format("{}, {}, {:g} Hz, {} channel{}, {}{}", what, length, r.sample_rate_hz, r.channel_count, r.channel_count == 1 ? "" : "s",
+  return fmt::format("{}, {}, {:g} Hz, {} channel{}, {}{}", what, length, r.sample_rate_hz, r.channel_count,
+                     r.channel_count == 1 ? "" : "s",
                      r.bits == 32 ? "32-bit float" : fmt::format("{}-bit", r.bits),
                      r.dither ? fmt::format(", TPDF dither (seed {})", r.seed) : "");
 }
@@ -163,15 +175,22 @@ std::string summary(const Stimulus& stimulus) {
 void write_stimulus(const Make& make, const Recipe& recipe, const std::string& file) {
   Stimulus stimulus(recipe);
   AudioWriter writer(file, write_options(stimulus));
-  const double highest = write_blocks(make, file, stimulus, writer);
+  const Highest highest = write_blocks(make, file, stimulus, writer);
+  const double true_peak_db = db_from_ratio(std::max(highest.sample, highest.between));
   say(make.quiet, fmt::format("{}: {}", file, summary(stimulus)));
   if (writer.clipped().count > 0)
-    warn(make.quiet, fmt::format("the parts add up to {:+.2f} dBFS: {} samples were clipped by the {}-bit "
-                                 "format, first at {:.6f} s; lower "
-                                 "them with --pad {:.1f}, or write 32-bit float with --bits 32",
-                                 db_from_ratio(highest), writer.clipped().count, recipe.bits,
-                                 static_cast<double>(writer.clipped().first_frame) / recipe.sample_rate_hz,
-                                 -db_from_ratio(highest) - 0.1));
+    warn(make.quiet,
+         fmt::format("the parts add up to {:+.2f} dBFS ({:+.2f} dBTP): {} samples were clipped by the {}-bit "
+                     "format, first at {:.6f} s; lower "
+                     "them with --pad {:.1f}, or write 32-bit float with --bits 32",
+                     db_from_ratio(highest.sample), true_peak_db, writer.clipped().count, recipe.bits,
+                     static_cast<double>(writer.clipped().first_frame) / recipe.sample_rate_hz,
+                     -true_peak_db - 0.1));
+  else if (recipe.bits != 32 && true_peak_db > 0.2)
+    warn(make.quiet,
+         fmt::format("between its samples it reaches {:+.2f} dBTP: a converter clips there; lower it "
+                     "with --pad {:.1f}",
+                     true_peak_db, -true_peak_db - 0.1));
 }
 
 // One tone that cannot fit is refused before anything is written; sums are found while they are written.

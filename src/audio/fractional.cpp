@@ -53,7 +53,8 @@ FractionalReader::FractionalReader() : filters_((kPhases + 4) * kTaps) {
       const double at = (d + static_cast<double>(kReach)) * static_cast<double>(per_sample) - 0.5;
       const auto left = static_cast<std::ptrdiff_t>(std::floor(at));
       auto weight = [&](std::ptrdiff_t i) {
-        return i < 0 || i >= static_cast<std::ptrdiff_t>(window.size()) ? 0.0 : window[static_cast<std::size_t>(i)];
+        return i < 0 || i >= static_cast<std::ptrdiff_t>(window.size()) ? 0.0
+                                                                        : window[static_cast<std::size_t>(i)];
       };
       const double sinc = d == 0 ? 1.0 : std::sin(std::numbers::pi * d) / (std::numbers::pi * d);
       // Half-way: cubic through four, so that the window's bend is kept.
@@ -63,7 +64,8 @@ FractionalReader::FractionalReader() : filters_((kPhases + 4) * kTaps) {
   }
 }
 
-void FractionalReader::read(std::span<const double> x, double first, double step, std::span<double> out) const {
+void FractionalReader::read(std::span<const double> x, double first, double step,
+                            std::span<double> out) const {
   std::vector<double> edge(kTaps);
   for (std::size_t n = 0; n < out.size(); ++n) {
     const double place = first + static_cast<double>(n) * step;

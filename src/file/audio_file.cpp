@@ -140,8 +140,9 @@ std::int64_t AudioReader::read(std::span<float> interleaved) {
 
 void AudioReader::seek(std::int64_t frame) {
   if (sf_seek(impl_->sound.get(), frame, SEEK_SET) != frame)
-    throw input_error(impl_->info.path, fmt::format("frame {} of {} cannot be reached; copy or bounce it again",
-                                                    frame, impl_->info.frames));
+    throw input_error(
+        impl_->info.path,
+        fmt::format("frame {} of {} cannot be reached; copy or bounce it again", frame, impl_->info.frames));
   impl_->position = frame;
 }
 
@@ -166,7 +167,8 @@ void FileSource::read(std::int64_t first_frame, std::span<double> planar) {
     if (got == 0) break;
     for (std::size_t c = 0; c < channels; ++c) {
       double* run = planar.data() + c * length + (at - first_frame);
-      for (std::int64_t n = 0; n < got; ++n) run[n] = interleaved_[static_cast<std::size_t>(n) * channels + c];
+      for (std::int64_t n = 0; n < got; ++n)
+        run[n] = interleaved_[static_cast<std::size_t>(n) * channels + c];
     }
     at += got;
   }

@@ -69,6 +69,25 @@ Json curve(const Curve& c) {
   return object;
 }
 
+Json map(const Map& m) {
+  Json object;
+  object["name"] = m.name;
+  add_channel(object, m.channel);
+  object["x_unit"] = m.x_unit;
+  object["y_unit"] = m.y_unit;
+  object["z_unit"] = m.z_unit;
+  auto rounded = [](const std::vector<double>& values, const char* digits) {
+    Json list = Json::array();
+    for (const double value : values)
+      list.push_back(std::strtod(fmt::format(fmt::runtime(digits), value).c_str(), nullptr));
+    return list;
+  };
+  object["x"] = rounded(m.x, "{:.6g}");
+  object["y"] = rounded(m.y, "{:.6g}");
+  object["z"] = rounded(m.z, "{:.1f}");
+  return object;
+}
+
 Json finding(const Finding& f) {
   Json object;
   object["severity"] = name_of(f.severity);
@@ -98,9 +117,10 @@ std::string sheet_text(const Sheet& sheet) {
   capture["frames"] = sheet.capture.frames;
   return fmt::format(
       "{{\n  \"format\": \"wavicon-sheet\",\n  \"version\": 1,\n  \"measurement\": {},\n  \"capture\": "
-      "{},\n{},\n{},\n{}\n}}",
+      "{},\n{},\n{},\n{}{}\n}}",
       Json(sheet.measurement).dump(), capture.dump(), list("readings", sheet.readings, reading),
-      list("curves", sheet.curves, curve), list("findings", sheet.findings, finding));
+      list("curves", sheet.curves, curve), list("findings", sheet.findings, finding),
+      sheet.maps.empty() ? "" : ",\n" + list("maps", sheet.maps, map));
 }
 
 std::string csv_text(const std::string& text) {

@@ -21,19 +21,19 @@ constexpr double kExcerptS = 10;          // longest excerpt: 20 ppm of drift mo
 constexpr int kExcerpts = 3;              // tried one after the other
 constexpr std::int64_t kSegment = 16384;  // frames
 constexpr std::size_t kMostSegments = 64;
-constexpr double kWhitening = 0.7;        // exponent of the spectrum that is divided out
+constexpr double kWhitening = 0.7;  // exponent of the spectrum that is divided out
 constexpr double kWeakCoarse = 3e-4;
-constexpr double kWeak = 0.003;           // of the strongest bin: what is far weaker is likely to be noise
-constexpr std::int64_t kNear = 64;        // frames by which a segment may lie off beside drift
-constexpr double kAlike = 0.1;            // correlation of a segment that is believed
-constexpr std::int64_t kFar = 8192;        // frames by which a slip may move a segment
+constexpr double kWeak = 0.003;      // of the strongest bin: what is far weaker is likely to be noise
+constexpr std::int64_t kNear = 64;   // frames by which a segment may lie off beside drift
+constexpr double kAlike = 0.1;       // correlation of a segment that is believed
+constexpr std::int64_t kFar = 8192;  // frames by which a slip may move a segment
 constexpr double kPlainlyAlike = 0.98;
-constexpr double kClearly = 1.04;         // times as alike: the farther place is the right one
-constexpr double kUsually = 0.9;           // of what other segments reach
+constexpr double kClearly = 1.04;  // times as alike: the farther place is the right one
+constexpr double kUsually = 0.9;   // of what other segments reach
 constexpr int kPasses = 3;
-constexpr double kOutlier = 4;            // median deviations
-constexpr double kWholeFrame = 0.01;      // so near to a whole frame counts as one
-constexpr double kSamePeak = 0.9;         // of the highest: a candidate
+constexpr double kOutlier = 4;        // median deviations
+constexpr double kWholeFrame = 0.01;  // so near to a whole frame counts as one
+constexpr double kSamePeak = 0.9;     // of the highest: a candidate
 
 using Bins = std::vector<std::complex<double>>;
 
@@ -88,7 +88,8 @@ class Aligner {
     result.spread_frames = spread_;
     const double end = std::min(static_cast<double>(a_.frames()),
                                 (static_cast<double>(b_.frames()) - line_.delay) / (1 + line_.slope));
-    result.first_frame = static_cast<std::int64_t>(std::ceil(std::max(0.0, -line_.delay / (1 + line_.slope)) - kWholeFrame));
+    result.first_frame =
+        static_cast<std::int64_t>(std::ceil(std::max(0.0, -line_.delay / (1 + line_.slope)) - kWholeFrame));
     result.end_frame = static_cast<std::int64_t>(std::floor(end + kWholeFrame));
     result.gain = gain(result);
     return result;
@@ -99,7 +100,8 @@ class Aligner {
   // shift, the same for both, is left out).
   std::vector<double> low(AudioSource& source, int channel, std::int64_t first, std::int64_t frames) const {
     const Decimator decimate(step_, kLowCutoff);
-    return decimate(read_channel(source, channel, first, frames + static_cast<std::int64_t>(decimate.length())));
+    return decimate(
+        read_channel(source, channel, first, frames + static_cast<std::int64_t>(decimate.length())));
   }
 
   // The places of the loudest excerpts of the reference, loudest first.
@@ -112,7 +114,8 @@ class Aligner {
       double sum = 0;
       // A look at a few places in each is enough to tell loud from soft.
       for (int k = 0; k < 8; ++k)
-        sum += energy(read_channel(a_, options_.reference_channel, first + k * length / 8, std::min<std::int64_t>(4096, length / 8 + 1)));
+        sum += energy(read_channel(a_, options_.reference_channel, first + k * length / 8,
+                                   std::min<std::int64_t>(4096, length / 8 + 1)));
       places.emplace_back(-sum, first);
     }
     std::sort(places.begin(), places.end());
@@ -123,8 +126,8 @@ class Aligner {
   }
 
   bool find_coarse(Alignment& result) {
-    const auto length = std::min<std::int64_t>(
-        std::min(a_.frames(), b_.frames()), static_cast<std::int64_t>(kExcerptS * a_.sample_rate_hz()));
+    const auto length = std::min<std::int64_t>(std::min(a_.frames(), b_.frames()),
+                                               static_cast<std::int64_t>(kExcerptS * a_.sample_rate_hz()));
     for (const std::int64_t first : excerpts(length)) {
       Alignment found;
       correlate(first, length, found);
@@ -148,7 +151,8 @@ class Aligner {
     const auto step = static_cast<std::int64_t>(step_);
     double height = 0;
     for (std::int64_t start = -length; start < b_.frames(); start += static_cast<std::int64_t>(hop) * step) {
-      const auto block = low(b_, options_.capture_channel, start, (static_cast<std::int64_t>(transform.length()) - 1) * step);
+      const auto block = low(b_, options_.capture_channel, start,
+                             (static_cast<std::int64_t>(transform.length()) - 1) * step);
       Bins b = spectrum_of(std::span(block).first(std::min(block.size(), transform.length())), transform);
       for (std::size_t k = 0; k < b.size(); ++k) {
         const double size = std::sqrt(std::abs(a[k]) * std::abs(b[k]));
@@ -157,7 +161,8 @@ class Aligner {
       b[0] = 0;
       const auto y = transform.invert(b).first(hop);
       const double rms = std::sqrt(energy(y) / static_cast<double>(hop));
-      const auto peak = std::max_element(y.begin(), y.end(), [](double p, double q) { return std::abs(p) < std::abs(q); });
+      const auto peak =
+          std::max_element(y.begin(), y.end(), [](double p, double q) { return std::abs(p) < std::abs(q); });
       const double confidence = rms > 0 ? std::abs(*peak) / rms : 0;
       if (confidence <= best.confidence) continue;
       auto place = [&](std::size_t i) {
@@ -183,8 +188,8 @@ class Aligner {
     const auto common = std::min<std::int64_t>(a_.frames(), b_.frames() - std::llround(coarse_) + kNear);
     const std::int64_t begin = std::max<std::int64_t>(0, -std::llround(coarse_) - kNear);
     const std::int64_t length = std::min(kSegment, std::max<std::int64_t>(256, common - begin));
-    const auto count = static_cast<std::int64_t>(
-        std::clamp<std::int64_t>(2 * (common - begin) / length - 1, 1, static_cast<std::int64_t>(kMostSegments)));
+    const auto count = static_cast<std::int64_t>(std::clamp<std::int64_t>(
+        2 * (common - begin) / length - 1, 1, static_cast<std::int64_t>(kMostSegments)));
     std::vector<std::int64_t> places;
     for (std::int64_t i = 0; i < count; ++i)
       places.push_back(count == 1 ? begin : begin + i * (common - begin - length) / (count - 1));
@@ -201,7 +206,10 @@ class Aligner {
         auto found = search(first, delay, reach);
         // Frames may have been lost or repeated on the way here.
         if (!found || found->alike < kPlainlyAlike)
-          if (auto far_off = search(first, delay, reach + kFar); far_off && far_off->alike > kUsually * usual && (!found || far_off->alike > kClearly * found->alike)) found = far_off;
+          if (auto far_off = search(first, delay, reach + kFar);
+              far_off && far_off->alike > kUsually * usual &&
+              (!found || far_off->alike > kClearly * found->alike))
+            found = far_off;
         if (found && found->alike > 0.5 * usual) {
           usual = std::max(usual, found->alike);
           segments_.push_back(*found);
@@ -221,7 +229,8 @@ class Aligner {
     if (level == 0) return std::nullopt;
     const std::int64_t start = first + std::llround(delay) - reach;
     const auto y = read_channel(b_, options_.capture_channel, start, length_ + 2 * reach);
-    RealTransform& transform = transforms_.get(fast_transform_length(static_cast<std::size_t>(2 * length_ + 2 * reach)));
+    RealTransform& transform =
+        transforms_.get(fast_transform_length(static_cast<std::size_t>(2 * length_ + 2 * reach)));
     const Bins a = spectrum_of(x, transform);
     Bins b = spectrum_of(y, transform);
     const double weak = kWeak * highest_of(a);
@@ -236,12 +245,14 @@ class Aligner {
     const double other = energy(there);
     const double alike = std::inner_product(x.begin(), x.end(), there.begin(), 0.0);
     if (other == 0 || std::abs(alike) < kAlike * std::sqrt(level * other)) return std::nullopt;
-    return Segment{first, static_cast<double>(start - first + (peak - correlation.begin())), level, std::abs(alike) / std::sqrt(level * other)};
+    return Segment{first, static_cast<double>(start - first + (peak - correlation.begin())), level,
+                   std::abs(alike) / std::sqrt(level * other)};
   }
 
   // Delays that change by more than drift explains, and stay so.
   void find_slips(Alignment& result) {
-    std::sort(segments_.begin(), segments_.end(), [](const Segment& p, const Segment& q) { return p.first < q.first; });
+    std::sort(segments_.begin(), segments_.end(),
+              [](const Segment& p, const Segment& q) { return p.first < q.first; });
     // Neighbours that agree form a piece; a segment alone is an accident, or holds the place itself.
     const Segment *piece_end = nullptr, *previous = nullptr;
     std::size_t agreed = 0;
@@ -281,7 +292,8 @@ class Aligner {
   }
 
   void refit(bool with_slope) {
-    const double deviation = median(segments_, [&](const Segment& s) { return std::abs(s.delay - line_.at(centre(s))); });
+    const double deviation =
+        median(segments_, [&](const Segment& s) { return std::abs(s.delay - line_.at(centre(s))); });
     const double limit = std::max(1e-9, kOutlier * deviation);
     double w = 0, wx = 0, wy = 0, wxx = 0, wxy = 0, squares = 0;
     for (const Segment& s : segments_) {
@@ -296,7 +308,8 @@ class Aligner {
     const double determinant = w * wxx - wx * wx;
     const double slope = with_slope && determinant > 1e-12 * w * wxx ? (w * wxy - wx * wy) / determinant : 0;
     line_ = {(wy - slope * wx) / w - slope * centre(segments_[0]), slope};
-    for (const Segment& s : segments_) squares += s.weight * std::pow(std::clamp(s.delay - line_.at(centre(s)), -limit, limit), 2);
+    for (const Segment& s : segments_)
+      squares += s.weight * std::pow(std::clamp(s.delay - line_.at(centre(s)), -limit, limit), 2);
     spread_ = std::sqrt(squares / w);
   }
 
@@ -323,7 +336,8 @@ class Aligner {
       auto x = read_channel(a_, options_.reference_channel, s.first, length_);
       read_aligned(b_, options_.capture_channel, along, s.first, reader_, y);
       for (std::size_t n = 0; n < x.size(); ++n) {
-        const double hann = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) / static_cast<double>(length_));
+        const double hann = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) /
+                                                 static_cast<double>(length_));
         x[n] *= hann;
         y[n] *= hann;
       }
@@ -392,10 +406,12 @@ std::optional<Alignment> align(AudioSource& reference, AudioSource& capture, con
     throw Error(ErrorCode::bad_argument,
                 fmt::format("the reference has {:g} Hz and the capture {:g} Hz: bring both to one rate first",
                             reference.sample_rate_hz(), capture.sample_rate_hz()));
-  for (const auto& [source, channel] : {std::pair{&reference, options.reference_channel}, {&capture, options.capture_channel}}) {
+  for (const auto& [source, channel] :
+       {std::pair{&reference, options.reference_channel}, {&capture, options.capture_channel}}) {
     if (source->frames() == 0) throw Error(ErrorCode::bad_input, "there is no audio in it: 0 frames");
     if (channel < 0 || channel >= source->channel_count())
-      throw Error(ErrorCode::bad_argument, fmt::format("there is no channel {}, it has {}", channel + 1, source->channel_count()));
+      throw Error(ErrorCode::bad_argument,
+                  fmt::format("there is no channel {}, it has {}", channel + 1, source->channel_count()));
   }
   return Aligner(reference, capture, options).run();
 }

@@ -29,7 +29,8 @@ WAVICON_WIDE void look(const double* x, ChunkFacts* facts) {
     const Masks bits = reinterpret_cast<Masks>(now), magnitude = bits & std::int64_t{0x7FFFFFFFFFFFFFFF};
     const Lanes size = reinterpret_cast<Lanes>(magnitude);
     const Lanes change = (now - three) - 3.0 * (one - two);
-    const Lanes steep = reinterpret_cast<Lanes>(reinterpret_cast<Masks>(change) & std::int64_t{0x7FFFFFFFFFFFFFFF});
+    const Lanes steep =
+        reinterpret_cast<Lanes>(reinterpret_cast<Masks>(change) & std::int64_t{0x7FFFFFFFFFFFFFFF});
     sum += now;
     peak = size > peak ? size : peak;
     jump = steep > jump ? steep : jump;

@@ -11,11 +11,11 @@ inline constexpr std::size_t kChunk = 64;    // frames looked at together
 inline constexpr std::size_t kHistory = 64;  // frames before them that can be read
 
 struct ChunkFacts {
-  double sum = 0;          ///< NaN or infinite when a sample is
-  double peak = 0;         ///< highest magnitude
-  double jump = 0;         ///< highest magnitude of the third difference, which a smooth signal keeps small
+  double sum = 0;            ///< NaN or infinite when a sample is
+  double peak = 0;           ///< highest magnitude
+  double jump = 0;           ///< highest magnitude of the third difference, which a smooth signal keeps small
   bool three_equal = false;  ///< a sample equals the two before it
-  bool anchors = false;    ///< a sample is an anchor
+  bool anchors = false;      ///< a sample is an anchor
 };
 
 /// A sample whose bits, scrambled, begin with zeros: one in 64, the same ones in every copy of a signal.

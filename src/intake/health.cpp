@@ -71,8 +71,9 @@ std::vector<double> played_under(Stimulus& stimulus, const Take& take, std::size
                                  const Stretch& stretch, std::int64_t around) {
   const int from_channel = std::min(static_cast<int>(channel), stimulus.recipe().channel_count - 1);
   const double first = (static_cast<double>(stretch.first_frame) - take.first_frame) / take.frames_per_frame;
-  std::vector<double> played(static_cast<std::size_t>(
-      std::max(1.0, static_cast<double>(stretch.frames) / take.frames_per_frame)) + static_cast<std::size_t>(2 * around));
+  std::vector<double> played(
+      static_cast<std::size_t>(std::max(1.0, static_cast<double>(stretch.frames) / take.frames_per_frame)) +
+      static_cast<std::size_t>(2 * around));
   stimulus.render(std::llround(first) - around, from_channel, played);
   return played;
 }
@@ -101,13 +102,14 @@ void forgive_what_was_played(Stimulus& stimulus, const Take& take, std::vector<C
     };
     forgive(health.dropouts, health.dropout_count, [&](const Stretch& stretch) {
       const auto played = played_under(stimulus, take, c, stretch, 0);
-      return 10 * std::count(played.begin(), played.end(), 0.0) > 9 * static_cast<std::ptrdiff_t>(played.size());
+      return 10 * std::count(played.begin(), played.end(), 0.0) >
+             9 * static_cast<std::ptrdiff_t>(played.size());
     });
-    forgive(health.jumps, health.jump_count, [&](const Stretch& stretch) {
-      return jumps(played_under(stimulus, take, c, stretch, kAround));
-    });
+    forgive(health.jumps, health.jump_count,
+            [&](const Stretch& stretch) { return jumps(played_under(stimulus, take, c, stretch, kAround)); });
     forgive(health.repeats, health.repeat_count, [&](const Stretch& stretch) {
-      const auto played = played_under(stimulus, take, c, {stretch.first_frame - stretch.frames, 2 * stretch.frames}, 0);
+      const auto played =
+          played_under(stimulus, take, c, {stretch.first_frame - stretch.frames, 2 * stretch.frames}, 0);
       const auto half = static_cast<std::ptrdiff_t>(played.size() / 2);
       return std::equal(played.begin(), played.begin() + half, played.begin() + half);
     });
@@ -137,7 +139,9 @@ void forgive_what_was_told(const HealthResult& result, std::vector<ChannelHealth
     if (health.repeats.empty()) health.repeat_count = 0;
     const std::size_t before = health.jumps.size();
     std::erase_if(health.jumps, told);
-    health.jump_count = health.jumps.empty() ? 0 : health.jump_count - static_cast<std::int64_t>(before - health.jumps.size());
+    health.jump_count = health.jumps.empty()
+                            ? 0
+                            : health.jump_count - static_cast<std::int64_t>(before - health.jumps.size());
   }
 }
 
@@ -175,7 +179,8 @@ std::vector<int> carried_channels(AudioSource& capture, Stimulus& stimulus, cons
     for (int c = 0; c < capture.channel_count(); ++c)
       for (int d = 0; d < channels; ++d)
         for (std::int64_t n = 0; n < kBlock; ++n) {
-          const auto at = std::min<std::int64_t>(length - 1, std::llround(static_cast<double>(n) * take.frames_per_frame));
+          const auto at = std::min<std::int64_t>(
+              length - 1, std::llround(static_cast<double>(n) * take.frames_per_frame));
           const double s = played[static_cast<std::size_t>(d)][static_cast<std::size_t>(n)],
                        x = captured[static_cast<std::size_t>(c * length + at)];
           scores[static_cast<std::size_t>(c)][static_cast<std::size_t>(d)] += std::abs(s * x);
@@ -244,7 +249,8 @@ HealthResult check_health(AudioSource& capture, Stimulus* stimulus, const Health
   result.channels = meter(capture, options.format);
   auto& channels = result.channels;
   result.same_on_all_channels =
-      channels.size() > 1 && std::all_of(channels.begin(), channels.end(), [](const auto& c) { return c.same_as_first; });
+      channels.size() > 1 &&
+      std::all_of(channels.begin(), channels.end(), [](const auto& c) { return c.same_as_first; });
   const bool broken =
       std::any_of(channels.begin(), channels.end(), [](const auto& c) { return c.broken_frame.has_value(); });
   const bool silent = std::all_of(channels.begin(), channels.end(), [](const auto& c) { return c.silent; });

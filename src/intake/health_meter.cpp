@@ -49,7 +49,8 @@ struct HealthMeter::Impl {
   std::size_t held = 0;               // frames collected
   std::int64_t frame = 0;             // of the first frame collected
 
-  Impl(int channel_count, double rate, SampleFormat sample_format) : limits(rate, sample_format), format(sample_format) {
+  Impl(int channel_count, double rate, SampleFormat sample_format)
+      : limits(rate, sample_format), format(sample_format) {
     for (int c = 0; c < channel_count; ++c) channels.emplace_back(limits, rate);
   }
 
@@ -143,7 +144,8 @@ struct HealthMeter::Impl {
     ChannelHealth& h = m.health;
     if (h.same_as_first && &m != &first) h.same_as_first = std::equal(x, x + held, y);
     if (h.inverse_of_first)
-      h.inverse_of_first = &m != &first && std::equal(x, x + held, y, [](double a, double b) { return a == -b; });
+      h.inverse_of_first =
+          &m != &first && std::equal(x, x + held, y, [](double a, double b) { return a == -b; });
   }
 };
 
@@ -201,7 +203,8 @@ std::vector<ChannelHealth> HealthMeter::finish() {
     const bool coded = m.codes.fits && m.codes.any != 0;
     h.used_bits = coded ? 24 - std::countr_zero(m.codes.any) : 0;
     const int constant = coded ? lowest_constant_bits(m.codes) : 0;
-    h.stuck_bits = constant > 0 && constant < 24 && (m.codes.all & ((1U << constant) - 1)) != 0 ? constant : 0;
+    h.stuck_bits =
+        constant > 0 && constant < 24 && (m.codes.all & ((1U << constant) - 1)) != 0 ? constant : 0;
     h.same_as_first = h.same_as_first && impl.channels.size() > 1;
     h.inverse_of_first = h.inverse_of_first && !h.silent;
     result.push_back(h);

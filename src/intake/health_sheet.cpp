@@ -45,8 +45,9 @@ class Builder {
     // What was played may end there by itself; only a stimulus can tell.
     if (c.band_end_hz)
       say(result_.compared ? Severity::warning : Severity::note, channel,
-          fmt::format("the spectrum ends at {:.0f} Hz, far below half the sample rate{}", *c.band_end_hz,
-                      result_.compared ? ": it was converted from a lower rate, or a filter cuts there" : ""));
+          fmt::format(
+              "the spectrum ends at {:.0f} Hz, far below half the sample rate{}", *c.band_end_hz,
+              result_.compared ? ": it was converted from a lower rate, or a filter cuts there" : ""));
     if (c.broken_frame)
       say(Severity::fault, channel,
           fmt::format("holds a value that is no number, first at {}; what wrote it has failed there",
@@ -68,7 +69,8 @@ class Builder {
                       "grounding and power supplies",
                       c.hum->base_hz, db_from_ratio(c.hum->peak), c.hum->line_hz));
     if (c.inverse_of_first && !result_.best)
-      say(Severity::warning, channel, "is channel 1 with its polarity turned, bit for bit: summed to mono they vanish");
+      say(Severity::warning, channel,
+          "is channel 1 with its polarity turned, bit for bit: summed to mono they vanish");
     const auto dc = level_dbfs(std::abs(c.dc));
     if (dc && *dc > kDcNoteDbfs)
       say(*dc > kDcWarningDbfs ? Severity::warning : Severity::note, channel,
@@ -92,8 +94,9 @@ class Builder {
  private:
   void add_reference() {
     if (!result_.alignment)
-      return say(Severity::fault, std::nullopt,
-                 "the reference is not in this capture: they have too little in common; is it the right one?");
+      return say(
+          Severity::fault, std::nullopt,
+          "the reference is not in this capture: they have too little in common; is it the right one?");
     const Alignment& a = *result_.alignment;
     const Conditions conditions = {{"confidence", a.confidence}, {"spread_samples", a.spread_frames}};
     whole("delay_samples", a.delay_frames, "samples", conditions);
@@ -104,14 +107,16 @@ class Builder {
     for (const Slip& slip : a.slips) slipped += std::abs(slip.frames);
     for (const Slip& slip : a.slips)
       say(Severity::fault, std::nullopt,
-          fmt::format("{} frames were {} between {:.2f} s and {:.2f} s of the reference; capture it again with a larger "
+          fmt::format("{} frames were {} between {:.2f} s and {:.2f} s of the reference; capture it again "
+                      "with a larger "
                       "buffer",
                       std::abs(slip.frames), slip.frames < 0 ? "lost" : "repeated or inserted",
                       static_cast<double>(slip.after_frame) / result_.sample_rate_hz,
                       static_cast<double>(slip.before_frame) / result_.sample_rate_hz));
     if (!a.candidates.empty() && a.slips.empty())
       say(Severity::warning, std::nullopt,
-          fmt::format("the reference repeats itself: it fits nearly as well {} frames away", a.candidates[0] - a.delay_frames));
+          fmt::format("the reference repeats itself: it fits nearly as well {} frames away",
+                      a.candidates[0] - a.delay_frames));
     if (a.gain < 0) say(Severity::warning, std::nullopt, "the polarity is inverted");
     if (std::abs(a.drift_ppm) > kDriftWarningPpm)
       say(Severity::warning, std::nullopt,
@@ -141,10 +146,11 @@ class Builder {
   void add_events(const ChannelHealth& c, int channel) {
     if (c.repeat_count > 0)
       say(Severity::fault, channel,
-          fmt::format("{} block{} played again in place of what should follow, first at {} for {} frames; capture "
-                      "it again with a larger buffer",
-                      c.repeat_count, c.repeat_count == 1 ? " was" : "s were",
-                      time(static_cast<double>(c.repeats[0].first_frame)), c.repeats[0].frames));
+          fmt::format(
+              "{} block{} played again in place of what should follow, first at {} for {} frames; capture "
+              "it again with a larger buffer",
+              c.repeat_count, c.repeat_count == 1 ? " was" : "s were",
+              time(static_cast<double>(c.repeats[0].first_frame)), c.repeats[0].frames));
     // What was played may jump by itself; only a stimulus can tell.
     if (c.jump_count > 0)
       say(result_.best ? Severity::warning : Severity::note, channel,
@@ -154,17 +160,19 @@ class Builder {
                                    : "a click, a cut, or a sound that begins hard"));
     if (c.over_count > 0 && c.clipped_frames == 0)
       say(is_integer(result_.format) ? Severity::warning : Severity::note, channel,
-          fmt::format("exceeds full scale between its samples, up to {:+.2f} dBTP, first at {}: a converter clips "
-                      "there; lower it",
-                      db_from_ratio(c.highest_between), time(static_cast<double>(c.over_frame))));
+          fmt::format(
+              "exceeds full scale between its samples, up to {:+.2f} dBTP, first at {}: a converter clips "
+              "there; lower it",
+              db_from_ratio(c.highest_between), time(static_cast<double>(c.over_frame))));
   }
 
   void add_word_length(const ChannelHealth& c, int channel) {
     const int held = bits(result_.format);
     if (c.stuck_bits > 0)
       say(Severity::warning, channel,
-          fmt::format("the lowest {} bit{} never change{} though not all are 0: a word length was changed badly",
-                      c.stuck_bits, c.stuck_bits == 1 ? "" : "s", c.stuck_bits == 1 ? "s" : ""));
+          fmt::format(
+              "the lowest {} bit{} never change{} though not all are 0: a word length was changed badly",
+              c.stuck_bits, c.stuck_bits == 1 ? "" : "s", c.stuck_bits == 1 ? "s" : ""));
     if (c.used_bits == 0 || c.used_bits > 16 || held <= c.used_bits || c.silent) return;
     say(Severity::warning, channel,
         fmt::format("only {} of the {} bits are used: it was a {}-bit file before", c.used_bits, held,
@@ -205,7 +213,8 @@ class Builder {
       return say(Severity::warning, std::nullopt, "the polarity is inverted");
     for (std::size_t c = 0; c < gains.size(); ++c)
       if (gains[c] < 0)
-        say(Severity::warning, static_cast<int>(c), "the polarity is inverted, unlike that of other channels");
+        say(Severity::warning, static_cast<int>(c),
+            "the polarity is inverted, unlike that of other channels");
   }
 
   // A gain as recording programs apply it, by the names of their habits.
@@ -214,8 +223,9 @@ class Builder {
       double gain_db;
       const char* name;
     };
-    for (const Habit& habit : {Habit{-3.01, "a pan law of -3 dB"}, Habit{-4.5, "a pan law of -4.5 dB"},
-                               Habit{-6.02, "a pan law of -6 dB, or half of a mono sum"}, Habit{6.02, "two channels summed"}})
+    for (const Habit& habit :
+         {Habit{-3.01, "a pan law of -3 dB"}, Habit{-4.5, "a pan law of -4.5 dB"},
+          Habit{-6.02, "a pan law of -6 dB, or half of a mono sum"}, Habit{6.02, "two channels summed"}})
       if (std::abs(take.gain_db - habit.gain_db) < 0.02)
         say(Severity::note, std::nullopt,
             fmt::format("a gain of {:+.2f} dB is what {} makes", take.gain_db, habit.name));

@@ -7,10 +7,11 @@
 namespace wavicon::intake_detail {
 namespace {
 
-constexpr double kAroundS = 0.05;     // on either side: two periods of the deepest voice
-constexpr double kStandsOut = 8;      // over what lies around: 18 dB; noise keeps to 2
-constexpr std::size_t kExceptions = 3;  // chunks around that may jump as well: the other edge of a longer click
-constexpr std::size_t kEdge = 16;     // a jump this close to the next chunk shows there as well
+constexpr double kAroundS = 0.05;  // on either side: two periods of the deepest voice
+constexpr double kStandsOut = 8;   // over what lies around: 18 dB; noise keeps to 2
+constexpr std::size_t kExceptions =
+    3;                             // chunks around that may jump as well: the other edge of a longer click
+constexpr std::size_t kEdge = 16;  // a jump this close to the next chunk shows there as well
 constexpr std::size_t kKept = 16;
 
 }  // namespace
@@ -37,7 +38,8 @@ void JumpFinder::take(double highest, std::size_t at) {
 }
 
 void JumpFinder::finish() {
-  for (std::int64_t chunk = std::max<std::int64_t>(0, taken_ - reach_); chunk < taken_; ++chunk) decide(chunk);
+  for (std::int64_t chunk = std::max<std::int64_t>(0, taken_ - reach_); chunk < taken_; ++chunk)
+    decide(chunk);
 }
 
 void JumpFinder::decide(std::int64_t chunk) {

@@ -19,7 +19,8 @@ class JumpFinder {
 
   /// Whether the next chunk may stand out, so that its place is worth looking for.
   [[nodiscard]] bool may_stand_out(double highest) const;
-  /// @param highest  third difference of the next chunk. @param at  its place in the chunk, if it may stand out.
+  /// @param highest  third difference of the next chunk. @param at  its place in the chunk, if it may stand
+  /// out.
   void take(double highest, std::size_t at);
   /// Decides the chunks that were waiting for what follows.
   void finish();
@@ -37,7 +38,7 @@ class JumpFinder {
   }
 
   double least_;
-  std::int64_t reach_;  // chunks on either side
+  std::int64_t reach_;           // chunks on either side
   std::vector<double> highest_;  // ring, a power of two long
   std::vector<std::size_t> at_;
   std::int64_t taken_ = 0;

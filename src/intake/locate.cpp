@@ -7,10 +7,10 @@
 #include <cmath>
 #include <numeric>
 
+#include "mark_search.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/transform.hpp"
-#include "mark_search.hpp"
 
 namespace wavicon {
 namespace {
@@ -23,7 +23,7 @@ constexpr std::array kSpeeds = {48.0 / 44.1,  44.1 / 48.0,  2.0,          0.5,
                                 4.0,          0.25,         192.0 / 44.1, 44.1 / 192.0,
                                 176.4 / 48.0, 48.0 / 176.4, 96.0 / 88.2,  88.2 / 96.0};
 constexpr double kMarkTopHz = 5000;  // as mark_samples() makes it, or 0.4 of the rate
-constexpr double kSilence = 1e-9;  // local RMS under which nothing is looked for: -180 dBFS
+constexpr double kSilence = 1e-9;    // local RMS under which nothing is looked for: -180 dBFS
 
 // Both lists over all channels; of the same mark in several channels the best is kept.
 std::vector<Found> best_of_channels(std::vector<Found> all, double mark_frames) {
@@ -145,9 +145,11 @@ std::vector<double> channel_gains(AudioSource& capture, const Take& take, const 
   for (int c = 0; c < capture.channel_count(); ++c) {
     double gain = 0, highest = least_match;
     for (std::size_t offset = 0; offset <= 2 * kReach; ++offset) {
-      const auto segment = std::span<const double>(planar).subspan(static_cast<std::size_t>(c) * window + offset, by.size());
+      const auto segment =
+          std::span<const double>(planar).subspan(static_cast<std::size_t>(c) * window + offset, by.size());
       const double both = std::inner_product(segment.begin(), segment.end(), by.begin(), 0.0);
-      const double local = energy(segment), match = local > 0 ? std::abs(both) / std::sqrt(local * energy(by)) : 0;
+      const double local = energy(segment),
+                   match = local > 0 ? std::abs(both) / std::sqrt(local * energy(by)) : 0;
       if (match <= highest) continue;
       highest = match;
       gain = both / energy(by);

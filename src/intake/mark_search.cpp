@@ -80,7 +80,8 @@ class MarkSearch {
         transforms_(transforms),
         length_(fast_transform_length(8 * mark.size())),
         own_(energy(mark)) {
-    while (source.sample_rate_hz() / static_cast<double>(4 * step_) > 1.05 * highest_hz && length_ % (4 * step_) == 0)
+    while (source.sample_rate_hz() / static_cast<double>(4 * step_) > 1.05 * highest_hz &&
+           length_ % (4 * step_) == 0)
       step_ *= 2;
     best_.resize(2 * channels_);
     found_.resize(2 * channels_);
@@ -88,8 +89,8 @@ class MarkSearch {
   }
 
   FoundMarks search() {
-    const auto hop = static_cast<std::int64_t>(length_ - marks_[0].size()) / static_cast<std::int64_t>(step_) *
-                     static_cast<std::int64_t>(step_);
+    const auto hop = static_cast<std::int64_t>(length_ - marks_[0].size()) /
+                     static_cast<std::int64_t>(step_) * static_cast<std::int64_t>(step_);
     planar_.resize(channels_ * length_);
     for (std::int64_t start = 0; start < source_.frames(); start += hop) {
       source_.read(start, planar_);
@@ -122,7 +123,8 @@ class MarkSearch {
     product_.assign(back.length() / 2 + 1, 0.0);
     const auto end = std::min(hop, source_.frames() - start);
     for (std::size_t way = 0; way < 2; ++way) {
-      for (std::size_t k = 0; k + 1 < product_.size(); ++k) product_[k] = bins[k] * std::conj(kernels_[way][k]);
+      for (std::size_t k = 0; k + 1 < product_.size(); ++k)
+        product_[k] = bins[k] * std::conj(kernels_[way][k]);
       const auto correlation = back.invert(product_);
       for (std::size_t i = 0; static_cast<std::int64_t>(i * step_) < end; ++i)
         weigh(2 * channel + way, start + static_cast<std::int64_t>(i * step_),

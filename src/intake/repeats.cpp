@@ -7,12 +7,12 @@
 namespace wavicon::intake_detail {
 namespace {
 
-constexpr std::size_t kRing = 32768;           // frames that can be looked back at
-constexpr std::int64_t kLongestBlock = 8192;   // frames
+constexpr std::size_t kRing = 32768;          // frames that can be looked back at
+constexpr std::int64_t kLongestBlock = 8192;  // frames
 constexpr std::int64_t kShortestBlock = 64;
 constexpr std::int64_t kMostCopies = 3;
-constexpr std::int64_t kChanceEqual = 3;       // frames that may equal the copy before and after it
-constexpr std::size_t kSignature = 8;          // samples that have to be the same before a place is looked at
+constexpr std::int64_t kChanceEqual = 3;  // frames that may equal the copy before and after it
+constexpr std::size_t kSignature = 8;     // samples that have to be the same before a place is looked at
 constexpr std::size_t kSeen = 1024;
 constexpr std::size_t kKept = 16;
 
@@ -33,7 +33,8 @@ double RepeatFinder::before(std::int64_t frame) const {
 
 void RepeatFinder::take(const double* x, bool anchors, double peak) {
   static_assert(kRing % kChunk == 0);
-  std::copy_n(x, kChunk, past_.begin() + static_cast<std::ptrdiff_t>(static_cast<std::size_t>(taken_) % kRing));
+  std::copy_n(x, kChunk,
+              past_.begin() + static_cast<std::ptrdiff_t>(static_cast<std::size_t>(taken_) % kRing));
   std::size_t from = 0;
   if (distance_ == 0 && anchors && peak > least_ && taken_ > 0)
     for (; from < kChunk && distance_ == 0; ++from)

@@ -10,8 +10,8 @@ namespace wavicon::intake_detail {
 
 /// What one capture's runs are judged by.
 struct RunLimits {
-  double step = 0;   ///< of the format
-  double decay = 0;  ///< of the level around, per frame
+  double step = 0;         ///< of the format
+  double decay = 0;        ///< of the level around, per frame
   double chunk_decay = 0;  ///< the same, per kChunk frames
   std::int64_t shortest_dropout = 0;
   std::int64_t longest_dropout = 0;
@@ -23,7 +23,8 @@ class RunFollower {
  public:
   RunFollower(const RunLimits& limits, ChannelHealth& health) : limits_(&limits), health_(&health) {}
 
-  /// kChunk frames without three equal samples in a row, and none pending. @param x  two before it can be read.
+  /// kChunk frames without three equal samples in a row, and none pending. @param x  two before it can be
+  /// read.
   void pass(const double* x, double peak);
   /// Every other sample. @param quantum  smallest step seen so far.
   void take(double x, double quantum);

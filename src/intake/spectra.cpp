@@ -86,9 +86,9 @@ constexpr double kBlockS = 1;
 constexpr std::int64_t kBlocks = 16;
 constexpr std::size_t kLeastBlocks = 3;
 constexpr std::size_t kQuietShare = 4;  // the quietest quarter of the blocks is looked at
-constexpr double kLowRateHz = 2000;  // what a block is brought down to before it is transformed
-constexpr double kCutoff = 0.35;   // of it
-constexpr double kBeta = 8;        // lines are 2.7 Hz wide to either side
+constexpr double kLowRateHz = 2000;     // what a block is brought down to before it is transformed
+constexpr double kCutoff = 0.35;        // of it
+constexpr double kBeta = 8;             // lines are 2.7 Hz wide to either side
 constexpr double kStraysHz = 0.3;
 constexpr double kAroundFromHz = 4, kAroundToHz = 8;  // where the noise beside a line is looked at
 constexpr double kStandsOut = 5.6;                    // 15 dB
@@ -169,8 +169,10 @@ std::vector<std::optional<MainsHum>> mains_hum(AudioSource& source) {
   const auto channels = static_cast<std::size_t>(source.channel_count());
   const auto length = static_cast<std::int64_t>(hum::kBlockS * rate);
   std::vector<std::optional<MainsHum>> result(channels);
-  if (spread_blocks(source, length, hum::kBlocks) < static_cast<std::int64_t>(hum::kLeastBlocks)) return result;
-  const Decimator low_rate(std::max<std::size_t>(1, static_cast<std::size_t>(rate / hum::kLowRateHz)), hum::kCutoff);
+  if (spread_blocks(source, length, hum::kBlocks) < static_cast<std::int64_t>(hum::kLeastBlocks))
+    return result;
+  const Decimator low_rate(std::max<std::size_t>(1, static_cast<std::size_t>(rate / hum::kLowRateHz)),
+                           hum::kCutoff);
   const double bin_hz = rate / static_cast<double>(low_rate.step() * kLength);
   RealTransform transform(kLength);
   std::vector<std::vector<hum::Look>> looks(channels);

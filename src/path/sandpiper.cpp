@@ -28,7 +28,8 @@ void Sandpiper::run(const float* in, float* out, int frames) noexcept {
     const std::int64_t at = frame_ - look_ahead_;
     std::int64_t from = at;
     if (settings_.lose_frames > 0 && at >= std::llround(settings_.lose_at_s * rate_)) from += look_ahead_;
-    const std::int64_t repeat = std::llround(settings_.repeat_frames), again = at - std::llround(settings_.repeat_at_s * rate_);
+    const std::int64_t repeat = std::llround(settings_.repeat_frames),
+                       again = at - std::llround(settings_.repeat_at_s * rate_);
     if (repeat > 0 && again >= 0 && (again < repeat || !settings_.in_place)) from -= repeat;
     double x = source(from);
     const std::int64_t drop = std::llround(settings_.drop_at_s * rate_);

@@ -105,10 +105,10 @@ std::unique_ptr<Unit> open_sandpiper(const UnitSpec& spec) {
                                              .in_place = v[6] > 0,
                                              .level_db = v[8],
                                              .clip_dbfs = v[7],
-                                             .clips = v[7] < 24,
-                                             .invert = v[9] > 0};
+                                             .clips = v[7]<24, .invert = v[9]> 0};
   if (v[10] != 0 && v[10] < 8000)
-    throw Error(ErrorCode::bad_argument, fmt::format("{}: rate={} is below 8000 Hz; 0 is the true rate", info.name, v[10]));
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("{}: rate={} is below 8000 Hz; 0 is the true rate", info.name, v[10]));
   return std::make_unique<Simulated<stand_in::Sandpiper, stand_in::SandpiperSettings>>(info, settings, v[10]);
 }
 

@@ -112,7 +112,9 @@ struct AgreementProblem {
   std::string operator()(const Impulse&) const { return ""; }
   std::string operator()(const Silence&) const { return ""; }
   std::string operator()(const ChannelNumbers&) const { return ""; }
-  std::string operator()(const Programme& p) const { return fades_problem(p.fade_in_s, p.fade_out_s, p.seconds); }
+  std::string operator()(const Programme& p) const {
+    return fades_problem(p.fade_in_s, p.fade_out_s, p.seconds);
+  }
 };
 
 }  // namespace

@@ -16,8 +16,8 @@ PartKind kind_at(std::size_t index) {
 }  // namespace
 
 const std::vector<std::string>& kind_names() {
-  static const std::vector<std::string> kNames = {"tone",    "multitone", "two_tone",       "sweep",
-                                                  "noise",   "burst",     "staircase",      "block",
+  static const std::vector<std::string> kNames = {"tone",    "multitone", "two_tone",        "sweep",
+                                                  "noise",   "burst",     "staircase",       "block",
                                                   "impulse", "silence",   "channel_numbers", "programme"};
   return kNames;
 }

@@ -12,8 +12,8 @@
 namespace wavicon::stimulus_detail {
 namespace {
 
-// Both kinds are sums of short sounds ("grains") that begin at places computed from seed and index, so that any
-// frame can be rendered without those before it.
+// Both kinds are sums of short sounds ("grains") that begin at places computed from seed and index, so that
+// any frame can be rendered without those before it.
 class GrainRenderer : public Renderer {
  public:
   GrainRenderer(const Programme& p, double rate)
@@ -50,9 +50,10 @@ class GrainRenderer : public Renderer {
   }
   virtual void add_sound(std::int64_t first, std::span<double> out) = 0;
 
-  static void add_grain(const std::vector<double>& grain, std::int64_t at, double gain,
-                        std::int64_t first, std::span<double> out) {
-    const auto length = static_cast<std::int64_t>(grain.size()), end = first + static_cast<std::int64_t>(out.size());
+  static void add_grain(const std::vector<double>& grain, std::int64_t at, double gain, std::int64_t first,
+                        std::span<double> out) {
+    const auto length = static_cast<std::int64_t>(grain.size()),
+               end = first + static_cast<std::int64_t>(out.size());
     for (std::int64_t n = std::max(first, at); n < std::min(end, at + length); ++n)
       out[static_cast<std::size_t>(n - first)] += gain * grain[static_cast<std::size_t>(n - at)];
   }
@@ -94,8 +95,8 @@ void finish_grain(std::vector<double>& grain, std::int64_t fade) {
   for (std::int64_t n = 0; n < length; ++n) grain[static_cast<std::size_t>(n)] -= sum / weights * weight(n);
 }
 
-// A voice: pulses of the glottis, each ringing in four formants of one of five vowels; syllables of a fifth of
-// a second in phrases, the voice falling towards the end of each; a hiss before some.
+// A voice: pulses of the glottis, each ringing in four formants of one of five vowels; syllables of a fifth
+// of a second in phrases, the voice falling towards the end of each; a hiss before some.
 class Voice : public GrainRenderer {
  public:
   Voice(const Programme& p, double rate) : GrainRenderer(p, rate), slot_(frames_of(0.2, rate)) {
@@ -130,21 +131,26 @@ class Voice : public GrainRenderer {
     const std::vector<double>& grain = grains_[static_cast<std::size_t>(5 * uniform(2, s))];
     const double pitch_hz = 128 - 3.0 * static_cast<double>(s % kSlots) + 16 * (uniform(3, s) - 0.5);
     const double loudness = 0.5 + 0.5 * uniform(4, s);
-    const std::int64_t start = s * slot_ + frames_of(0.045, rate_), length = frames_of(0.1 + 0.05 * uniform(5, s), rate_);
+    const std::int64_t start = s * slot_ + frames_of(0.045, rate_),
+                       length = frames_of(0.1 + 0.05 * uniform(5, s), rate_);
     for (std::int64_t k = 0;; ++k) {
       // Pulses come a little unevenly, as breath does.
       const double at = (static_cast<double>(k) + 0.02 * uniform(6, 1000 * s + k)) / pitch_hz;
       const std::int64_t frame = start + frames_of(at, rate_);
       if (frame >= start + length) break;
-      const double swell = fade_gain(frame - start, length / 4) * fade_gain(start + length - 1 - frame, length / 2);
+      const double swell =
+          fade_gain(frame - start, length / 4) * fade_gain(start + length - 1 - frame, length / 2);
       add_grain(grain, frame, loudness * swell, first, out);
     }
     if (uniform(7, s) < 0.4) add_hiss(s, first, out);
   }
   void add_hiss(std::int64_t s, std::int64_t first, std::span<double> out) const {
     const std::int64_t start = s * slot_, length = frames_of(0.05, rate_);
-    for (std::int64_t n = std::max(first, start); n < std::min(first + static_cast<std::int64_t>(out.size()), start + length); ++n) {
-      auto noise = [&](std::int64_t at) { return random_triangular(seed_, 8, static_cast<std::uint64_t>(at + 1)); };
+    for (std::int64_t n = std::max(first, start);
+         n < std::min(first + static_cast<std::int64_t>(out.size()), start + length); ++n) {
+      auto noise = [&](std::int64_t at) {
+        return random_triangular(seed_, 8, static_cast<std::uint64_t>(at + 1));
+      };
       const double swell = fade_gain(n - start, length / 2) * fade_gain(start + length - 1 - n, length / 2);
       out[static_cast<std::size_t>(n - first)] += 0.12 * swell * (noise(n) - noise(n - 1));
     }
@@ -169,15 +175,19 @@ class Chamber : public GrainRenderer {
       for (int voice = 0; voice < 4; ++voice) {
         const std::int64_t index = 4 * beat + voice;
         if (uniform(10, index) > (voice == 0 ? 0.4 : 0.55)) continue;
-        const int note = kChords[static_cast<std::size_t>(beat / 8 % 4)][static_cast<std::size_t>(3 * uniform(11, index))] + 12 * voice;
+        const int note = kChords[static_cast<std::size_t>(beat / 8 % 4)]
+                                [static_cast<std::size_t>(3 * uniform(11, index))] +
+                         12 * voice;
         const std::int64_t late = frames_of(0.012 * uniform(12, index), rate_);
-        add_grain(grain(note), beat * beat_ + late, (0.4 + 0.6 * uniform(13, index)) / (1 + voice), first, out);
+        add_grain(grain(note), beat * beat_ + late, (0.4 + 0.6 * uniform(13, index)) / (1 + voice), first,
+                  out);
       }
   }
 
  private:
   static constexpr double kRingS = 1.5;
-  static constexpr std::array<std::array<int, 3>, 4> kChords = {{{0, 4, 7}, {-3, 0, 4}, {-7, -3, 0}, {-5, -1, 2}}};
+  static constexpr std::array<std::array<int, 3>, 4> kChords = {
+      {{0, 4, 7}, {-3, 0, 4}, {-7, -3, 0}, {-5, -1, 2}}};
 
   const std::vector<double>& grain(int note) {
     auto [at, is_new] = grains_.try_emplace(note);
@@ -185,7 +195,8 @@ class Chamber : public GrainRenderer {
     at->second.assign(static_cast<std::size_t>(frames_of(kRingS, rate_)), 0.0);
     const double hz = 110 * exponential(static_cast<double>(note) * 0.057762265046662109);  // ln(2)/12
     for (int partial = 1; partial <= 12; ++partial)
-      add_ring(at->second, rate_, hz * partial, 1.0 / (partial * std::sqrt(partial)), 2.5 + 0.9 * partial, 0.002);
+      add_ring(at->second, rate_, hz * partial, 1.0 / (partial * std::sqrt(partial)), 2.5 + 0.9 * partial,
+               0.002);
     finish_grain(at->second, static_cast<std::int64_t>(at->second.size()) / 4);
     return at->second;
   }

@@ -20,7 +20,8 @@ TEST(FractionalReader, ReadsATonesValueAtAnyPlace) {
         reader.read(x, first, step, y);
         double worst = 0;
         for (std::size_t n = 0; n < y.size(); ++n)
-          worst = std::max(worst, std::abs(y[n] - std::sin(2 * M_PI * hz * (first + static_cast<double>(n) * step))));
+          worst = std::max(
+              worst, std::abs(y[n] - std::sin(2 * M_PI * hz * (first + static_cast<double>(n) * step))));
         EXPECT_LT(db_from_ratio(worst + 1e-20), kWorstDb) << hz << " " << step << " " << first;
       }
 }

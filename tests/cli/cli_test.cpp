@@ -175,7 +175,7 @@ TEST_F(Program, BadRecipesAreAnsweredWithLineAndColumn) {
 TEST_F(Program, SumsThatClipAreSaidWithTheLevel) {
   const Ran ran = wavicon("make multitone --frequencies 100,200,300 --levels -6 -o a.wav");
   EXPECT_EQ(ran.status, 0);
-  EXPECT_HAS(ran.err, "dBFS:");
+  EXPECT_HAS(ran.err, "dBFS (+1.96 dBTP):");
   EXPECT_HAS(ran.err, "were clipped by the 24-bit format");
   EXPECT_EQ(wavicon("make multitone --frequencies 100,200,300 --levels -6 --bits 32 -o a.wav").err, "");
 }
@@ -338,6 +338,21 @@ TEST_F(Program, ACaptureOfAForeignSignalIsJudgedAgainstItsReference) {
   const Ran other = wavicon("health n.wav --reference r.wav");
   EXPECT_EQ(other.status, 3);
   EXPECT_HAS(other.out, "the reference is not in this capture");
+}
+
+TEST_F(Program, SpectrogramsAreMeasuredAndDrawn) {
+  good("make sweep --seconds 2 --from 100 --to 20000 --channels 2 -o s.wav --quiet");
+  const json sheet = json::parse(good("spectrogram s.wav --channel 2 --json"));
+  EXPECT_EQ(sheet["maps"][0]["channel"], 2);
+  EXPECT_EQ(sheet["maps"][0]["z"].size(), sheet["maps"][0]["x"].size() * sheet["maps"][0]["y"].size());
+  EXPECT_NEAR(sheet["readings"][0]["value"].get<double>(), -10, 0.5);
+  good("spectrogram s.wav --orders 5 --linear --plot s.png --part sweep");
+  EXPECT_EQ(read_text(file("s.png")).substr(1, 3), "PNG");
+  EXPECT_HAS(bad(2, "spectrogram s.wav --part swep"), "did you mean 'sweep'");
+  EXPECT_HAS(bad(2, "spectrogram s.wav --resolution 0"), "not within 0.5 to 5000");
+  EXPECT_HAS(bad(2, "spectrogram s.wav --channel 3"), "there is no channel 3, it has 2");
+  good("make noise --seconds 1 --no-marks -o n.wav --quiet");
+  EXPECT_HAS(bad(2, "spectrogram n.wav --orders 3"), "give --stimulus");
 }
 
 TEST_F(Program, AWrongSampleRateIsNamed) {

@@ -9,10 +9,14 @@ using namespace testing;
 
 constexpr double kClean = 1e-4;  // samples
 
-std::vector<double> programme(const std::string& content, double rate, double seconds, std::int64_t seed = 1) {
+std::vector<double> programme(const std::string& content, double rate, double seconds,
+                              std::int64_t seed = 1) {
   Recipe recipe{.sample_rate_hz = rate, .marks = false};
-  recipe.parts.push_back({.kind = Programme{.content = content, .level_dbfs = -20, .seconds = seconds, .seed = seed}});
-  recipe.parts.push_back({.kind = Noise{.colour = "pink", .level_dbfs = -60, .seconds = seconds, .seed = seed + 7}, .with_previous = true});
+  recipe.parts.push_back(
+      {.kind = Programme{.content = content, .level_dbfs = -20, .seconds = seconds, .seed = seed}});
+  recipe.parts.push_back(
+      {.kind = Noise{.colour = "pink", .level_dbfs = -60, .seconds = seconds, .seed = seed + 7},
+       .with_previous = true});
   Stimulus stimulus(recipe);
   return rendered(stimulus);
 }
@@ -86,14 +90,21 @@ TEST(Align, SaysWhenThereIsNothingInCommonOrTooMuch) {
   EXPECT_FALSE(aligned(audio_of(x, 48000), Audio(48000, 1, 100000)));
   std::vector<double> periodic(200000);
   for (std::size_t n = 0; n < periodic.size(); ++n) periodic[n] = x[100000 + n % 24000];
-  const auto found = aligned(audio_of({periodic.begin(), periodic.begin() + 100000}, 48000), audio_of(periodic, 48000));
+  const auto found =
+      aligned(audio_of({periodic.begin(), periodic.begin() + 100000}, 48000), audio_of(periodic, 48000));
   ASSERT_TRUE(found);
   EXPECT_FALSE(found->candidates.empty()) << "it fits as well half a second later";
-  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)aligned(Audio(48000, 1, 9), Audio(44100, 1, 9)); })
-                .find("bring both to one rate"), std::string::npos);
-  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)aligned(Audio(48000, 1, 9), Audio(48000, 1, 9), {.capture_channel = 1}); })
-                .find("there is no channel 2"), std::string::npos);
-  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)aligned(Audio(48000, 1, 0), Audio(48000, 1, 9)); }).find("0 frames"), std::string::npos);
+  EXPECT_NE(
+      message_of(ErrorCode::bad_argument, [&] { (void)aligned(Audio(48000, 1, 9), Audio(44100, 1, 9)); })
+          .find("bring both to one rate"),
+      std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_argument,
+                       [&] { (void)aligned(Audio(48000, 1, 9), Audio(48000, 1, 9), {.capture_channel = 1}); })
+                .find("there is no channel 2"),
+            std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)aligned(Audio(48000, 1, 0), Audio(48000, 1, 9)); })
+                .find("0 frames"),
+            std::string::npos);
 }
 
 }  // namespace

@@ -167,8 +167,10 @@ TEST(Health, NoFalseAlarmOnProgramme) {
     for (const char* content : {"voice", "chamber"})
       for (const auto format : {SampleFormat::pcm16, SampleFormat::pcm24, SampleFormat::float32}) {
         Recipe recipe{.sample_rate_hz = rate};
-        recipe.parts.push_back({.kind = Programme{.content = content, .level_dbfs = -21, .seconds = 6, .seed = 4}});
-        recipe.parts.push_back({.kind = Noise{.colour = "pink", .level_dbfs = -62, .seconds = 6}, .with_previous = true});
+        recipe.parts.push_back(
+            {.kind = Programme{.content = content, .level_dbfs = -21, .seconds = 6, .seed = 4}});
+        recipe.parts.push_back(
+            {.kind = Noise{.colour = "pink", .level_dbfs = -62, .seconds = 6}, .with_previous = true});
         Stimulus stimulus(recipe);
         auto y = rendered(stimulus);
         for (std::size_t n = 0; n < y.size(); ++n)
@@ -213,7 +215,11 @@ TEST(Health, ClicksOversHumAndBitsAreTold) {
   }
   // At a quarter of the rate, 45 degrees off, samples of 0.78 mean a crest of 1.1: +0.83 dB.
   Recipe recipe;
-  recipe.parts.push_back({.kind = Tone{.frequency_hz = 12000, .level_dbfs = 0.83, .phase_deg = 45, .fade_in_s = 0.01, .fade_out_s = 0.01}});
+  recipe.parts.push_back({.kind = Tone{.frequency_hz = 12000,
+                                       .level_dbfs = 0.83,
+                                       .phase_deg = 45,
+                                       .fade_in_s = 0.01,
+                                       .fade_out_s = 0.01}});
   Stimulus stimulus(recipe);
   const auto text = troubles(checked(audio_of(rendered(stimulus), 48000), &stimulus, SampleFormat::pcm24));
   EXPECT_NE(text.find("exceeds full scale between its samples, up to +0.8"), std::string::npos) << text;
@@ -236,7 +242,8 @@ TEST(Health, OneInvertedChannelAndGainsAreTold) {
   EXPECT_NE(all.find("-6.02 dB against channel 1"), std::string::npos) << all;
   EXPECT_NE(all.find("-3.01 dB is what a pan law"), std::string::npos) << all;
   for (std::size_t n = 0; n < x.size(); ++n) capture.channel(1)[n] = -capture.channel(0)[n];
-  EXPECT_NE(troubles(checked(capture, nullptr)).find("channel 1 with its polarity turned"), std::string::npos);
+  EXPECT_NE(troubles(checked(capture, nullptr)).find("channel 1 with its polarity turned"),
+            std::string::npos);
 }
 
 TEST(Health, LongCapturesTakeNoMoreMemory) {
@@ -249,7 +256,8 @@ TEST(Health, LongCapturesTakeNoMoreMemory) {
     void read(std::int64_t first, std::span<double> planar) override {
       longest = std::max(longest, planar.size());
       for (std::size_t n = 0; n < planar.size(); ++n)
-        planar[n] = 0.1 * random_triangular(3, 0, static_cast<std::uint64_t>(first + static_cast<std::int64_t>(n)));
+        planar[n] =
+            0.1 * random_triangular(3, 0, static_cast<std::uint64_t>(first + static_cast<std::int64_t>(n)));
     }
     std::size_t longest = 0;
   } source;
@@ -257,8 +265,9 @@ TEST(Health, LongCapturesTakeNoMoreMemory) {
   recipe.parts.push_back({.kind = Silence{}});
   Stimulus stimulus(recipe);
   const auto result = check_health(source, nullptr);
-  EXPECT_EQ(result.channels[0].dropout_count + result.channels[0].clipped_frames + result.channels[0].repeat_count +
-                result.channels[0].jump_count, 0);
+  EXPECT_EQ(result.channels[0].dropout_count + result.channels[0].clipped_frames +
+                result.channels[0].repeat_count + result.channels[0].jump_count,
+            0);
   EXPECT_TRUE(locate(source, stimulus, {.least_match = 0.9}).empty());
   EXPECT_LE(source.longest, 65536U);
 }

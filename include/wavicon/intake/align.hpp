@@ -1,6 +1,6 @@
 #pragma once
-// Where any signal lies in a capture of it, without marks: delay to a fraction of a sample, polarity, gain and
-// drift, from what both hold.
+// Where any signal lies in a capture of it, without marks: delay to a fraction of a sample, polarity, gain
+// and drift, from what both hold.
 
 #include <cstdint>
 #include <optional>
@@ -19,15 +19,16 @@ struct Slip {
   std::int64_t frames = 0;
 };
 
-/// How a capture lies to its reference: reference frame n is at capture frame delay_frames + n·frames_per_frame.
+/// How a capture lies to its reference: reference frame n is at capture frame delay_frames +
+/// n·frames_per_frame.
 struct Alignment {
-  double delay_frames = 0;      ///< of the reference's frame 0; below 0 when the capture begins after it
-  double frames_per_frame = 1;  ///< capture frames per reference frame
-  double drift_ppm = 0;         ///< the same as a deviation from 1
-  double gain = 1;              ///< amplitude of the capture over the reference's, negative when inverted
-  double confidence = 0;        ///< peak over RMS of the whitened correlation; from 20 on it is believed
-  double spread_frames = 0;     ///< RMS by which single segments deviate from the line
-  std::int64_t first_frame = 0;    ///< of the reference: the stretch that the capture holds as well
+  double delay_frames = 0;       ///< of the reference's frame 0; below 0 when the capture begins after it
+  double frames_per_frame = 1;   ///< capture frames per reference frame
+  double drift_ppm = 0;          ///< the same as a deviation from 1
+  double gain = 1;               ///< amplitude of the capture over the reference's, negative when inverted
+  double confidence = 0;         ///< peak over RMS of the whitened correlation; from 20 on it is believed
+  double spread_frames = 0;      ///< RMS by which single segments deviate from the line
+  std::int64_t first_frame = 0;  ///< of the reference: the stretch that the capture holds as well
   std::int64_t end_frame = 0;
   std::vector<Slip> slips;         ///< then the line lies by what is longest in one piece
   std::vector<double> candidates;  ///< other delays that fit nearly as well: the signal repeats itself
@@ -36,20 +37,21 @@ struct Alignment {
 struct AlignOptions {
   int reference_channel = 0;
   int capture_channel = 0;
-  bool drift = true;               ///< look for a drift of the clocks
+  bool drift = true;  ///< look for a drift of the clocks
   double most_drift_ppm = 300;
-  double least_confidence = 20;    ///< 10 is what unrelated programme gives
+  double least_confidence = 20;  ///< 10 is what unrelated programme gives
 };
 
 /// Finds the reference in the capture; none when they have too little in common.
 ///
-/// Both are brought down to about 12 kHz and correlated, whitened by the root of the spectra, an excerpt of the
-/// reference against the whole capture. Then segments of 2^14 frames over the common stretch, each searched
-/// near where its neighbours lie and refined by Newton's method on the phase of the cross-spectrum after
-/// warping by a windowed sinc, and a robust line through their delays, three times over. The gain is
+/// Both are brought down to about 12 kHz and correlated, whitened by the root of the spectra, an excerpt of
+/// the reference against the whole capture. Then segments of 2^14 frames over the common stretch, each
+/// searched near where its neighbours lie and refined by Newton's method on the phase of the cross-spectrum
+/// after warping by a windowed sinc, and a robust line through their delays, three times over. The gain is
 /// Σxy/Σxx, which noise in the capture does not pull.
 ///
-/// @param reference, capture  of the same sample rate; read in blocks: memory does not grow with their length.
+/// @param reference, capture  of the same sample rate; read in blocks: memory does not grow with their
+/// length.
 /// @throws Error bad_argument for different rates or channels that are not there; bad_input for 0 frames.
 /// @accuracy  1e-4 sample and 0.01 ppm on 10 s of programme with noise 60 dB below (align_test.cpp).
 [[nodiscard]] std::optional<Alignment> align(AudioSource& reference, AudioSource& capture,

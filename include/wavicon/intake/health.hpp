@@ -42,16 +42,16 @@ struct ChannelHealth {
   std::vector<Stretch> dropouts;    ///< at most 16
   std::int64_t repeat_count = 0;    ///< blocks that were played again in place
   std::vector<Stretch> repeats;     ///< the copies; at most 16
-  std::int64_t jump_count = 0;      ///< single places that change far more abruptly than what lies around them
-  std::vector<Stretch> jumps;       ///< at most 16
-  std::int64_t over_count = 0;      ///< stretches of 64 frames that exceed full scale between their samples
-  double highest_between = 0;       ///< highest magnitude between samples there, full scale = 1; else 0
-  std::int64_t over_frame = 0;      ///< the first one
-  int used_bits = 0;                ///< smallest word length that holds every sample; 0 for more than 24
-  int stuck_bits = 0;               ///< lowest bits that never change though they are not all 0
+  std::int64_t jump_count = 0;  ///< single places that change far more abruptly than what lies around them
+  std::vector<Stretch> jumps;   ///< at most 16
+  std::int64_t over_count = 0;  ///< stretches of 64 frames that exceed full scale between their samples
+  double highest_between = 0;   ///< highest magnitude between samples there, full scale = 1; else 0
+  std::int64_t over_frame = 0;  ///< the first one
+  int used_bits = 0;            ///< smallest word length that holds every sample; 0 for more than 24
+  int stuck_bits = 0;           ///< lowest bits that never change though they are not all 0
   bool silent = true;
-  bool same_as_first = true;        ///< bit for bit the first channel; true for the first one
-  bool inverse_of_first = true;     ///< bit for bit the first channel with its polarity turned
+  bool same_as_first = true;                 ///< bit for bit the first channel; true for the first one
+  bool inverse_of_first = true;              ///< bit for bit the first channel with its polarity turned
   std::optional<std::int64_t> broken_frame;  ///< first NaN or infinite sample
   std::optional<double>
       band_end_hz;  ///< where the spectrum falls off a cliff far below half the rate; none when it does not
@@ -81,15 +81,15 @@ struct HealthResult {
   double sample_rate_hz = 0;
   std::int64_t frames = 0;
   std::vector<ChannelHealth> channels;
-  bool referenced = false;             ///< a reference was given
+  bool referenced = false;  ///< a reference was given
   std::int64_t reference_frames = 0;
   std::optional<Alignment> alignment;  ///< to the reference; none when it was not found
-  int stimulus_channels = 0;          ///< of the stimulus that was given
-  bool compared = false;              ///< a stimulus was given
-  std::vector<Take> takes;            ///< of the stimulus
-  std::optional<std::size_t> best;    ///< which take is used
-  std::optional<double> slip_frame;   ///< where frames were lost or repeated, in frames of the capture
-  bool same_on_all_channels = false;  ///< two or more channels, bit for bit the same
+  int stimulus_channels = 0;           ///< of the stimulus that was given
+  bool compared = false;               ///< a stimulus was given
+  std::vector<Take> takes;             ///< of the stimulus
+  std::optional<std::size_t> best;     ///< which take is used
+  std::optional<double> slip_frame;    ///< where frames were lost or repeated, in frames of the capture
+  bool same_on_all_channels = false;   ///< two or more channels, bit for bit the same
   /// Channels of the capture, from 0, that should carry the stimulus and do not.
   std::vector<int> missing_channels;
   /// For each channel of the capture, the channel of the stimulus that it holds, from 0; empty when those

@@ -34,8 +34,8 @@ struct Take {
       0;  ///< frames by which the distance of the marks is off, when that is no drift: below 0 some were lost
   double gain_db = 0;
   int polarity = 1;
-  std::vector<double> channel_gains;  ///< amplitude of a mark in each channel over the stimulus's, negative when
-                                      ///< inverted; 0 where it was not found
+  std::vector<double> channel_gains;  ///< amplitude of a mark in each channel over the stimulus's, negative
+                                      ///< when inverted; 0 where it was not found
 };
 
 struct LocateOptions {

@@ -22,4 +22,8 @@ struct PlotOptions {
 /// @throws Error bad_output   when gnuplot cannot be run or draws nothing
 [[nodiscard]] std::string draw_harmonics(const Sheet& sheet, const PlotOptions& options = {});
 
+/// The first map of a sheet, time over frequency, dark where it is loud over 120 dB, with the paths of orders
+/// and the names of parts that the sheet holds; errors as draw_harmonics().
+[[nodiscard]] std::string draw_spectrogram(const Sheet& sheet, const PlotOptions& options = {});
+
 }  // namespace wavicon

@@ -37,6 +37,25 @@ struct Curve {
   std::vector<double> y;  ///< as long as x
 };
 
+/// Levels over two axes.
+struct Map {
+  std::string name;
+  std::optional<int> channel;  ///< from 0
+  std::string x_unit;
+  std::string y_unit;
+  std::string z_unit;
+  std::vector<double> x;
+  std::vector<double> y;
+  std::vector<double> z;  ///< y.size() values for each x, one x after the other
+};
+
+/// A name for a stretch of the x axis: a part of the stimulus.
+struct Label {
+  std::string text;
+  double from = 0;
+  double to = 0;
+};
+
 enum class Severity { note, warning, fault };
 
 /// A sentence for a person that says what the readings mean.
@@ -62,6 +81,8 @@ struct Sheet {
   std::vector<Reading> readings;
   std::vector<Curve> curves;
   std::vector<Finding> findings;
+  std::vector<Map> maps;
+  std::vector<Label> labels;  ///< for drawing
 };
 
 /// The reading of that name and channel, or null.

@@ -1,0 +1,97 @@
+#include "capture.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/nearest_names.hpp"
+
+namespace wavicon::cli {
+
+void IntakeOptions::add_to(CLI::App& app, const char* part_help) {
+  app.add_option("--stimulus", stimulus,
+                 "what was played: its file, or its recipe (default: the recipe inside the capture)");
+  if (part_help != nullptr) app.add_option("--part", part, part_help);
+  app.add_flag("--despite-faults", despite_faults,
+               "measure a capture that is unfit; stands in the conditions");
+}
+
+double Capture::seconds_of(double stimulus_frame) const {
+  return (take->first_frame + stimulus_frame * take->frames_per_frame) / source->sample_rate_hz();
+}
+
+Capture open_capture(const std::string& path, const IntakeOptions& options) {
+  Capture capture;
+  capture.source = std::make_unique<FileSource>(path);
+  const AudioFileInfo& info = capture.source->info();
+  capture.stimulus = stimulus_of(options.stimulus, info);
+  const bool marked = capture.stimulus && capture.stimulus->marks();
+  const HealthResult health = check_health(*capture.source, marked ? capture.stimulus.get() : nullptr,
+                                           {.format = info.format, .spectra = false});
+  const bool broken = std::any_of(health.channels.begin(), health.channels.end(),
+                                  [](const auto& c) { return c.broken_frame.has_value(); });
+  if (broken) return capture;  // the measurement names channel and frame
+  for (const Finding& finding : health_sheet(health, capture_info(info)).findings) {
+    if (finding.severity == Severity::fault && !options.despite_faults)
+      throw Error(ErrorCode::bad_input,
+                  "unfit to be measured: " + finding.text + "; --despite-faults measures it all the same");
+    // DC has a sentence of its own among the measurements' findings.
+    const bool told = finding.text.rfind("DC offset", 0) == 0;
+    if (finding.severity != Severity::note && !told) capture.findings.push_back(finding);
+  }
+  if (options.despite_faults) capture.conditions.emplace_back("despite_faults", true);
+  if (health.best) capture.take = health.takes[*health.best];
+  return capture;
+}
+
+StretchS stretch_of(Capture& capture, const SheetOptions& sheet, const std::string& part) {
+  if (sheet.from_s != 0 || sheet.to_s) return {sheet.from_s, sheet.to_s};
+  if (!capture.take) {
+    if (!part.empty())
+      throw Error(ErrorCode::bad_argument,
+                  "--part needs a stimulus that was found in the capture; give --stimulus");
+    return {};
+  }
+  const auto& parts = capture.stimulus->parts();
+  double first = static_cast<double>(parts[0].first_frame), end = 0;
+  std::vector<std::string> names;
+  bool found = part.empty();
+  for (const PlacedPart& placed : parts) {
+    names.push_back(placed.name);
+    if (part.empty()) end = std::max(end, static_cast<double>(placed.first_frame + placed.frames));
+    if (found || placed.name != part) continue;
+    found = true;
+    first = static_cast<double>(placed.first_frame);
+    end = first + static_cast<double>(placed.frames);
+  }
+  if (!found)
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("the stimulus has no part '{}'{}", part, name_hint(part, names)));
+  const std::string what =
+      !part.empty() || parts.size() == 1 ? (part.empty() ? parts[0].name : part) : "all parts";
+  capture.conditions.emplace_back("part", what);
+  return {std::max(0.0, capture.seconds_of(first)), capture.seconds_of(end)};
+}
+
+void finish(Sheet& sheet, const Capture& capture) {
+  for (Reading& reading : sheet.readings)
+    reading.conditions.insert(reading.conditions.end(), capture.conditions.begin(), capture.conditions.end());
+  sheet.findings.insert(sheet.findings.end(), capture.findings.begin(), capture.findings.end());
+}
+
+std::vector<Sheet> measure_each(const SheetOptions& options,
+                                const std::function<Sheet(const std::string&)>& measure) {
+  std::vector<Sheet> sheets;
+  for (const std::string& path : options.captures) {
+    try {
+      sheets.push_back(measure(path));
+    } catch (const Error& error) {
+      const std::string text = error.what();
+      throw Error(error.code(), text.rfind(path + ":", 0) == 0 ? text : path + ": " + text);
+    }
+  }
+  return sheets;
+}
+
+}  // namespace wavicon::cli

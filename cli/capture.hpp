@@ -1,0 +1,54 @@
+#pragma once
+// A capture opened for measuring: distrusted first, its stimulus found in it.
+
+#include <memory>
+
+#include "commands.hpp"
+#include "wavicon/intake/health.hpp"
+
+namespace wavicon::cli {
+
+/// The options --stimulus, --part and --despite-faults.
+struct IntakeOptions {
+  std::string stimulus;
+  std::string part;
+  bool despite_faults = false;
+  /// @param part_help  what --part does for this command; null for a command without it.
+  void add_to(CLI::App& app, const char* part_help);
+};
+
+struct Capture {
+  std::unique_ptr<FileSource> source;
+  std::unique_ptr<Stimulus> stimulus;  ///< null when there is none
+  std::optional<Take> take;            ///< where the stimulus lies; none without marks
+  std::vector<Finding> findings;       ///< to be added to the sheet
+  Conditions conditions;               ///< to be added to every reading
+
+  [[nodiscard]] double seconds_of(double stimulus_frame) const;
+};
+
+/// Reads what the file is, checks its health and finds its stimulus.
+///
+/// @throws Error bad_input for a capture with a fault, unless despite_faults.
+[[nodiscard]] Capture open_capture(const std::string& path, const IntakeOptions& options);
+
+/// A stretch of a capture in seconds.
+struct StretchS {
+  double from_s = 0;
+  std::optional<double> to_s;
+};
+
+/// --from and --to as given; else the part of that name, or from the first part to the last, where the
+/// stimulus lies; else everything. Says in the findings and conditions which it was.
+///
+/// @throws Error bad_argument for a part that is not there, with the nearest names.
+[[nodiscard]] StretchS stretch_of(Capture& capture, const SheetOptions& sheet, const std::string& part);
+
+/// Adds the capture's findings and conditions to its sheet.
+void finish(Sheet& sheet, const Capture& capture);
+
+/// Calls measure(path) for each capture and puts the file's name before its errors.
+std::vector<Sheet> measure_each(const SheetOptions& options,
+                                const std::function<Sheet(const std::string&)>& measure);
+
+}  // namespace wavicon::cli
