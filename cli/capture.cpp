@@ -74,6 +74,19 @@ StretchS stretch_of(Capture& capture, const SheetOptions& sheet, const std::stri
   return {std::max(0.0, capture.seconds_of(first)), capture.seconds_of(end)};
 }
 
+void require_channel(const SheetOptions& sheet, int channel_count) {
+  if (sheet.channel && *sheet.channel > channel_count)
+    throw Error(ErrorCode::bad_argument, fmt::format("there is no channel {}, it has {}", *sheet.channel, channel_count));
+}
+
+void keep_channel(Sheet& sheet, const std::optional<int>& channel) {
+  if (!channel) return;
+  auto other = [&](const auto& item) { return item.channel && *item.channel != *channel - 1; };
+  std::erase_if(sheet.readings, other);
+  std::erase_if(sheet.curves, other);
+  std::erase_if(sheet.findings, other);
+}
+
 void finish(Sheet& sheet, const Capture& capture) {
   for (Reading& reading : sheet.readings)
     reading.conditions.insert(reading.conditions.end(), capture.conditions.begin(), capture.conditions.end());

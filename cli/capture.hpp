@@ -44,6 +44,11 @@ struct StretchS {
 /// @throws Error bad_argument for a part that is not there, with the nearest names.
 [[nodiscard]] StretchS stretch_of(Capture& capture, const SheetOptions& sheet, const std::string& part);
 
+/// @throws Error bad_argument when --channel names one that is not there.
+void require_channel(const SheetOptions& sheet, int channel_count);
+/// Keeps what is said of one channel (from 1) and of the whole.
+void keep_channel(Sheet& sheet, const std::optional<int>& channel);
+
 /// Adds the capture's findings and conditions to its sheet.
 void finish(Sheet& sheet, const Capture& capture);
 

@@ -86,15 +86,17 @@ struct SheetOptions {
   std::string rms_reference = "square";
   bool quiet = false;
   bool verbose = false;
+  bool overlays = false;  ///< --plot lays several captures over each other
   /// @param draws  whether the command has a picture.
   void add_to(CLI::App& app, bool draws = true);
   /// Every file that could not be written is found before anything is measured.
   void check() const;
 };
 
-/// Prints and writes the sheets and checks the limits. @param draw  makes the picture of one sheet.
-int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets,
-            const std::function<std::string(const Sheet&, bool svg)>& draw);
+/// Makes the picture of the sheets.
+using Draw = std::function<std::string(const std::vector<Sheet>&, bool svg)>;
+/// Prints and writes the sheets and checks the limits.
+int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets, const Draw& draw);
 
 /// @throws Error bad_input naming file, line and column.
 Recipe read_recipe_file(const std::string& file);
@@ -112,5 +114,6 @@ void add_feed(CLI::App& app, Action& action);
 void add_health(CLI::App& app, Action& action);
 void add_harmonics(CLI::App& app, Action& action);
 void add_spectrogram(CLI::App& app, Action& action);
+void add_levels(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

@@ -101,8 +101,8 @@ int run(const Harmonics& command) {
   command.sheet.check();
   const auto sheets =
       measure_each(command.sheet, [&](const std::string& path) { return measure(path, command); });
-  return deliver(command.sheet, sheets, [](const Sheet& sheet, bool svg) {
-    return draw_harmonics(sheet, {.format = svg ? PlotFormat::svg : PlotFormat::png});
+  return deliver(command.sheet, sheets, [](const std::vector<Sheet>& all, bool svg) {
+    return draw_harmonics(all.front(), {.format = svg ? PlotFormat::svg : PlotFormat::png});
   });
 }
 

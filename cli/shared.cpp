@@ -112,13 +112,13 @@ void SheetOptions::check() const {
     if (!file.empty()) require_writable(file, inputs);
   for (const std::string& limit : limits) (void)parse_limit(limit);
   if (plot_file.empty()) return;
-  if (captures.size() > 1) throw Error(ErrorCode::bad_argument, "--plot draws one capture at a time");
+  if (captures.size() > 1 && !overlays) throw Error(ErrorCode::bad_argument, "--plot draws one capture at a time");
   if (!is_svg(plot_file) && fs::path(plot_file).extension() != ".png")
     throw Error(ErrorCode::bad_argument, plot_file + ": the ending says how to draw it: .png or .svg");
 }
 
 int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets,
-            const std::function<std::string(const Sheet&, bool svg)>& draw) {
+            const Draw& draw) {
   std::vector<LimitResult> results;
   for (const std::string& text : options.limits)
     for (const Sheet& sheet : sheets) {
@@ -128,12 +128,11 @@ int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets,
   if (!options.sheet_file.empty()) write_text_file(options.sheet_file, sheets_to_json(sheets));
   if (!options.csv_file.empty()) write_text_file(options.csv_file, sheets_to_csv(sheets));
   if (!options.plot_file.empty())
-    write_text_file(options.plot_file, draw(sheets.front(), is_svg(options.plot_file)));
+    write_text_file(options.plot_file, draw(sheets, is_svg(options.plot_file)));
   if (options.json && !options.quiet) {
     std::fputs(sheets_to_json(sheets).c_str(), stdout);
   } else if (!options.quiet) {
-    for (std::size_t i = 0; i < sheets.size(); ++i)
-      std::printf("%s%s", i == 0 ? "" : "\n", sheet_table(sheets[i]).c_str());
+    std::fputs((sheets.size() == 1 ? sheet_table(sheets[0]) : comparison_table(sheets)).c_str(), stdout);
     if (!results.empty()) std::printf("\n%s", limit_lines(results).c_str());
   }
   bool all_kept = true;

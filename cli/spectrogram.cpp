@@ -48,8 +48,8 @@ int run(const Spectrogram& command) {
   command.sheet.check();
   return deliver(command.sheet,
                  measure_each(command.sheet, [&](const std::string& path) { return measure(path, command); }),
-                 [](const Sheet& sheet, bool svg) {
-                   return draw_spectrogram(sheet, {.format = svg ? PlotFormat::svg : PlotFormat::png});
+                 [](const std::vector<Sheet>& all, bool svg) {
+                   return draw_spectrogram(all.front(), {.format = svg ? PlotFormat::svg : PlotFormat::png});
                  });
 }
 

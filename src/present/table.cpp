@@ -23,7 +23,7 @@ std::string rounded(double value, int digits) {
 std::string number_text(double value, const std::string& unit) {
   if (unit == "Hz" || unit == "s") return rounded(value, 6);
   if (unit == "dBFS" || unit == "ppm") return rounded(value, 3);
-  if (unit.rfind("dB", 0) == 0) return rounded(value, 2);
+  if (unit.rfind("dB", 0) == 0 || unit == "LUFS" || unit == "LU" || unit == "bits") return rounded(value, 2);
   return unit == "%" ? fmt::format("{:.4g}", value) : fmt::format("{:.6g}", value);
 }
 
@@ -184,6 +184,17 @@ std::string sheet_table(const Sheet& sheet) {
     text += channel_table(readings);
   }
   return text;
+}
+
+std::string shared_conditions(const std::vector<Sheet>& sheets) {
+  std::vector<const Reading*> readings;
+  for (const Sheet& sheet : sheets)
+    for (const Reading& r : sheet.readings) readings.push_back(&r);
+  Conditions common;
+  if (readings.empty()) return "";
+  for (const auto& condition : readings.front()->conditions)
+    if (shared_by_all(condition, readings)) common.push_back(condition);
+  return common.empty() ? "" : wrapped(common);
 }
 
 std::string limit_lines(const std::vector<LimitResult>& results) {

@@ -340,6 +340,24 @@ TEST_F(Program, ACaptureOfAForeignSignalIsJudgedAgainstItsReference) {
   EXPECT_HAS(other.out, "the reference is not in this capture");
 }
 
+TEST_F(Program, LevelsStandSideBySide) {
+  good("make tone --level 0 --seconds 4 -o a.wav --quiet");
+  good("make tone --level -6 --seconds 4 --channels 2 -o b.wav --quiet");
+  const json one = json::parse(good("levels a.wav --json"));
+  EXPECT_EQ(one["readings"][0]["name"], "rms_dbfs");
+  EXPECT_NEAR(one["readings"][0]["value"].get<double>(), -3.0103, 1e-4) << "the part alone, not its marks";
+  EXPECT_EQ(one["readings"][0]["conditions"]["part"], "tone");
+  EXPECT_NEAR(json::parse(good("levels a.wav --json --rms-reference sine"))["readings"][0]["value"].get<double>(), 0, 1e-4);
+  const std::string both = good("levels a.wav b.wav --plot l.png --draw loudness");
+  EXPECT_HAS(both, "-6.000");
+  EXPECT_HAS(both, "difference");
+  EXPECT_EQ(read_text(file("l.png")).substr(1, 3), "PNG");
+  EXPECT_EQ(json::parse(good("levels a.wav b.wav --json")).size(), 2U);
+  EXPECT_EQ(wavicon("levels a.wav b.wav --limit 'rms_dbfs<-5'").status, 1);
+  EXPECT_HAS(good("levels b.wav --channel 2 --no-loudness --no-true-peak"), "RMS -9.01 dBFS");
+  EXPECT_HAS(bad(2, "levels b.wav --channel 3"), "there is no channel 3");
+}
+
 TEST_F(Program, SpectrogramsAreMeasuredAndDrawn) {
   good("make sweep --seconds 2 --from 100 --to 20000 --channels 2 -o s.wav --quiet");
   const json sheet = json::parse(good("spectrogram s.wav --channel 2 --json"));

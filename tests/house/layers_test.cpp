@@ -20,7 +20,7 @@ const std::map<std::string, std::set<std::string>> kMayUse = {
     {"stimulus", {"audio", "toml++/"}},
     {"sheet", {"audio"}},
     {"intake", {"audio", "stimulus", "sheet"}},
-    {"measure", {"audio", "stimulus", "intake", "sheet"}},
+    {"measure", {"audio", "stimulus", "intake", "sheet", "ebur128.h"}},
     {"file", {"audio", "stimulus", "sheet", "sndfile.h", "nlohmann/", "unistd.h"}},
     {"path", {"audio", "lilv/", "lv2/", "dlfcn.h"}},
     {"present", {"audio", "sheet", "unistd.h", "sys/wait.h"}},

@@ -320,7 +320,7 @@ TEST(Health, ABandThatEndsEarlyWasConverted) {
     y[n] = Quantiser(SampleFormat::pcm24, true, 1).value(y[n], 0, static_cast<std::int64_t>(n));
   const auto health = check_health(audio_of(y, 96000), nullptr, {.format = SampleFormat::pcm24}).channels[0];
   ASSERT_TRUE(health.band_end_hz);
-  EXPECT_NEAR(*health.band_end_hz, 24000, 2000);
+  EXPECT_NEAR(*health.band_end_hz, 24000, 3500) << "the conversion's own filter falls over 4 kHz";
   recipe.sample_rate_hz = 96000;
   Stimulus high(recipe);
   EXPECT_NE(troubles(checked(audio_of(y, 96000), &high, SampleFormat::pcm24)).find("the spectrum ends at 2"),

@@ -10,13 +10,10 @@
 
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/sample_format.hpp"
+#include "wavicon/measure/rms_reference.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
 namespace wavicon {
-
-/// What counts as 0 dB of an RMS level: `square` full scale = 1 (a full-scale sine reads -3.01 dBFS), `sine`
-/// a full-scale sine.
-enum class RmsReference { square, sine };
 
 struct HarmonicsOptions {
   std::optional<double> tone_hz;  ///< fundamental, found within 3 %; none: the strongest tone

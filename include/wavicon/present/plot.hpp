@@ -2,6 +2,7 @@
 // Sheets as pictures, drawn by gnuplot.
 
 #include <string>
+#include <vector>
 
 #include "wavicon/sheet/sheet.hpp"
 
@@ -21,6 +22,25 @@ struct PlotOptions {
 /// @throws Error bad_argument when the sheet holds no spectrum
 /// @throws Error bad_output   when gnuplot cannot be run or draws nothing
 [[nodiscard]] std::string draw_harmonics(const Sheet& sheet, const PlotOptions& options = {});
+
+/// What draw_curves() lays over each other.
+struct CurveStyle {
+  std::vector<std::string> names;  ///< of the curves; the first one strong, others thin
+  std::string title;
+  std::string x_title;
+  std::string y_title;
+  bool log_frequency = false;      ///< frequency axis from 20 Hz or lowest_x
+  double lowest_x = 20;
+  bool steps = false;              ///< bars, as of a histogram
+  double shown_range = 140;        ///< at most so far below the highest value
+};
+
+/// Curves of those names from all sheets and channels in one picture, each named by its file, its channel
+/// where there are several, and its name where several are asked for; at most eight.
+///
+/// @throws Error as draw_harmonics()
+[[nodiscard]] std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& style,
+                                      const PlotOptions& options = {});
 
 /// The first map of a sheet, time over frequency, dark where it is loud over 120 dB, with the paths of orders
 /// and the names of parts that the sheet holds; errors as draw_harmonics().

@@ -24,6 +24,13 @@ namespace wavicon {
 /// conditions.
 [[nodiscard]] std::string sheet_table(const Sheet& sheet);
 
+/// Several sheets side by side: findings of each, then a row per reading and a column per sheet, with the
+/// differences of levels to the first; nothing is subtracted from a bound.
+[[nodiscard]] std::string comparison_table(const std::vector<Sheet>& sheets);
+
+/// The conditions that all readings of all sheets share, as lines.
+[[nodiscard]] std::string shared_conditions(const std::vector<Sheet>& sheets);
+
 /// A line per compared reading: kept, not kept or undecided.
 [[nodiscard]] std::string limit_lines(const std::vector<LimitResult>& results);
 

@@ -1,0 +1,95 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+
+#include "wavicon/present/table.hpp"
+
+namespace wavicon {
+namespace {
+
+// A row: a reading of that name and channel, and of which several there are under one name (bands, parts), which
+// of them.
+struct Row {
+  std::string name;
+  std::optional<int> channel;
+  std::size_t which = 0;
+  std::string unit;
+};
+
+std::vector<Row> rows_of(const Sheet& sheet) {
+  std::vector<Row> rows;
+  for (const Reading& r : sheet.readings) {
+    const auto before = std::count_if(rows.begin(), rows.end(), [&](const Row& row) { return row.name == r.name && row.channel == r.channel; });
+    rows.push_back({r.name, r.channel, static_cast<std::size_t>(before), r.unit});
+  }
+  return rows;
+}
+
+const Reading* reading_of(const Sheet& sheet, const Row& row) {
+  std::size_t seen = 0;
+  for (const Reading& r : sheet.readings)
+    if (r.name == row.name && r.channel == row.channel && seen++ == row.which) return &r;
+  return nullptr;
+}
+
+bool compares(const std::string& unit) {
+  return unit.rfind("dB", 0) == 0 || unit == "LUFS" || unit == "LU" || unit == "bits";
+}
+
+// The shortest names that still differ.
+std::vector<std::string> short_names(const std::vector<Sheet>& sheets) {
+  std::vector<std::string> names;
+  for (const Sheet& sheet : sheets) {
+    const std::filesystem::path path(sheet.capture.file);
+    names.push_back(path.filename().string());
+  }
+  for (std::size_t i = 0; i < names.size(); ++i)
+    if (std::count(names.begin(), names.end(), names[i]) > 1) names[i] = sheets[i].capture.file;
+  return names;
+}
+
+}  // namespace
+
+std::string comparison_table(const std::vector<Sheet>& sheets) {
+  std::string text;
+  for (const Sheet& sheet : sheets)
+    for (const Finding& finding : sheet.findings)
+      text += fmt::format("{}{}: {}{}\n", sheet.capture.file,
+                          finding.channel && sheet.capture.channels > 1 ? fmt::format(", channel {}", *finding.channel + 1) : "",
+                          finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ", finding.text);
+  std::vector<Row> rows;
+  for (const Sheet& sheet : sheets)
+    for (const Row& row : rows_of(sheet))
+      if (std::none_of(rows.begin(), rows.end(), [&](const Row& r) { return r.name == row.name && r.channel == row.channel && r.which == row.which; }))
+        rows.push_back(row);
+  const bool channels = std::any_of(rows.begin(), rows.end(), [](const Row& r) { return r.channel.value_or(0) > 0; });
+  const auto names = short_names(sheets);
+  std::vector<std::vector<std::string>> cells = {{"", "reading", channels ? "channel" : ""}};
+  cells[0].insert(cells[0].end(), names.begin(), names.end());
+  cells[0].push_back("");
+  for (std::size_t i = 1; i < sheets.size(); ++i) cells[0].push_back(sheets.size() == 2 ? "difference" : "to first: " + names[i]);
+  for (const Row& row : rows) {
+    std::vector<std::string> line = {"", row.name, row.channel && channels ? std::to_string(*row.channel + 1) : ""};
+    const Reading* first = reading_of(sheets[0], row);
+    for (const Sheet& sheet : sheets) {
+      const Reading* r = reading_of(sheet, row);
+      line.push_back(r == nullptr ? "" : value_text(*r));
+    }
+    line.push_back(row.unit);
+    for (std::size_t i = 1; i < sheets.size(); ++i) {
+      const Reading* r = reading_of(sheets[i], row);
+      const bool both = first != nullptr && r != nullptr && first->value && r->value && !first->bound && !r->bound;
+      line.push_back(both && compares(row.unit) ? fmt::format("{:+.3f}", *r->value - *first->value) : "");
+    }
+    cells.push_back(std::move(line));
+  }
+  std::vector<bool> right(cells[0].size(), true);
+  right[0] = right[1] = right[2] = false;
+  right[3 + sheets.size()] = false;
+  text += "\n" + aligned(cells, right);
+  if (!sheets[0].readings.empty()) text += "\n" + shared_conditions(sheets);
+  return text;
+}
+
+}  // namespace wavicon
