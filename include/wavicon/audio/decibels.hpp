@@ -15,4 +15,7 @@ namespace wavicon {
 /// Power ratio of a level in dB.
 [[nodiscard]] inline double power_ratio_from_db(double db) { return std::pow(10.0, db / 10.0); }
 
+/// 0 dBu: a milliwatt in 600 ohms, sqrt(0.6) V RMS.
+inline constexpr double kVoltsAt0Dbu = 0.774596669241483;
+
 }  // namespace wavicon
