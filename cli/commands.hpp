@@ -117,6 +117,7 @@ void add_health(CLI::App& app, Action& action);
 void add_harmonics(CLI::App& app, Action& action);
 void add_spectrogram(CLI::App& app, Action& action);
 void add_levels(CLI::App& app, Action& action);
+void add_spectrum(CLI::App& app, Action& action);
 void add_noise(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

@@ -43,6 +43,7 @@ int main(int argc, char** argv) {
   cli::add_health(app, action);
   cli::add_harmonics(app, action);
   cli::add_levels(app, action);
+  cli::add_spectrum(app, action);
   cli::add_noise(app, action);
   cli::add_spectrogram(app, action);
   try {

@@ -58,9 +58,8 @@ void for_each_window(AudioSource& source, const FrameRange& range, const WelchPl
       std::fill(input.begin() + static_cast<std::ptrdiff_t>(frames), input.end(), 0.0);
       transform.execute();
       const auto bins = transform.bins();
+      // One-sided: of the bins at both ends only the half within 0 Hz to half the rate is ever counted.
       for (std::size_t b = 0; b < density.size(); ++b) density[b] = scale * std::norm(bins[b]);
-      density.front() /= 2;
-      if (plan.length % 2 == 0) density.back() /= 2;
       if (!std::isfinite(density[0]))
         throw Error(ErrorCode::bad_input,
                     fmt::format("channel {} holds a value that is no number between {:.3f} s and {:.3f} s: what wrote it has failed there",
