@@ -119,5 +119,6 @@ void add_spectrogram(CLI::App& app, Action& action);
 void add_levels(CLI::App& app, Action& action);
 void add_spectrum(CLI::App& app, Action& action);
 void add_noise(CLI::App& app, Action& action);
+void add_aliasing(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

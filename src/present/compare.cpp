@@ -8,28 +8,43 @@
 namespace wavicon {
 namespace {
 
-// A row: a reading of that name and channel, and of which several there are under one name (bands, parts), which
-// of them.
+// A row: a reading of that name and channel, and of which several there are under one name (orders, lines,
+// bands), which of them.
 struct Row {
   std::string name;
   std::optional<int> channel;
-  std::size_t which = 0;
+  std::string which;
   std::string unit;
+  bool operator==(const Row& other) const { return name == other.name && channel == other.channel && which == other.which; }
 };
 
-std::vector<Row> rows_of(const Sheet& sheet) {
+// What tells readings of one name apart: the order, the line, the band, or the place to a hertz.
+std::string which_of(const Reading& reading) {
+  for (const char* name : {"order", "line", "centre_hz", "at_hz", "take", "part"}) {
+    const ConditionValue* value = find_condition(reading, name);
+    if (value == nullptr) continue;
+    if (const auto* whole = std::get_if<std::int64_t>(value)) return fmt::format("{} {}", name, *whole);
+    if (const auto* text = std::get_if<std::string>(value)) return *text;
+    if (const auto* real = std::get_if<double>(value)) return fmt::format("{:.0f} Hz", *real);
+  }
+  return "";
+}
+
+// Readings whose name stands once in every sheet need nothing to tell them apart.
+std::vector<Row> rows_of(const Sheet& sheet, const std::vector<Sheet>& all) {
   std::vector<Row> rows;
   for (const Reading& r : sheet.readings) {
-    const auto before = std::count_if(rows.begin(), rows.end(), [&](const Row& row) { return row.name == r.name && row.channel == r.channel; });
-    rows.push_back({r.name, r.channel, static_cast<std::size_t>(before), r.unit});
+    const bool several = std::any_of(all.begin(), all.end(), [&](const Sheet& s) {
+      return std::count_if(s.readings.begin(), s.readings.end(), [&](const Reading& o) { return o.name == r.name && o.channel == r.channel; }) > 1;
+    });
+    rows.push_back({r.name, r.channel, several ? which_of(r) : "", r.unit});
   }
   return rows;
 }
 
 const Reading* reading_of(const Sheet& sheet, const Row& row) {
-  std::size_t seen = 0;
   for (const Reading& r : sheet.readings)
-    if (r.name == row.name && r.channel == row.channel && seen++ == row.which) return &r;
+    if (r.name == row.name && r.channel == row.channel && (row.which.empty() || which_of(r) == row.which)) return &r;
   return nullptr;
 }
 
@@ -60,9 +75,8 @@ std::string comparison_table(const std::vector<Sheet>& sheets) {
                           finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ", finding.text);
   std::vector<Row> rows;
   for (const Sheet& sheet : sheets)
-    for (const Row& row : rows_of(sheet))
-      if (std::none_of(rows.begin(), rows.end(), [&](const Row& r) { return r.name == row.name && r.channel == row.channel && r.which == row.which; }))
-        rows.push_back(row);
+    for (const Row& row : rows_of(sheet, sheets))
+      if (std::find(rows.begin(), rows.end(), row) == rows.end()) rows.push_back(row);
   const bool channels = std::any_of(rows.begin(), rows.end(), [](const Row& r) { return r.channel.value_or(0) > 0; });
   const auto names = short_names(sheets);
   std::vector<std::vector<std::string>> cells = {{"", "reading", channels ? "channel" : ""}};
@@ -70,7 +84,7 @@ std::string comparison_table(const std::vector<Sheet>& sheets) {
   cells[0].push_back("");
   for (std::size_t i = 1; i < sheets.size(); ++i) cells[0].push_back(sheets.size() == 2 ? "difference" : "to first: " + names[i]);
   for (const Row& row : rows) {
-    std::vector<std::string> line = {"", row.name, row.channel && channels ? std::to_string(*row.channel + 1) : ""};
+    std::vector<std::string> line = {"", row.name + (row.which.empty() ? "" : ", " + row.which), row.channel && channels ? std::to_string(*row.channel + 1) : ""};
     const Reading* first = reading_of(sheets[0], row);
     for (const Sheet& sheet : sheets) {
       const Reading* r = reading_of(sheet, row);

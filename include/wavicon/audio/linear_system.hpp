@@ -27,4 +27,18 @@ class SymmetricSystem {
   std::unique_ptr<Impl> impl_;
 };
 
+/// What solve_block() finds.
+struct BlockSolution {
+  bool solved = false;
+  std::vector<std::vector<double>> unknowns;  ///< for each right-hand side
+  std::vector<double> last_inverse_diagonal;  ///< of the inverse matrix, for the last `wanted` unknowns
+};
+
+/// Solves a symmetric positive definite system (Cholesky) for several right-hand sides, with the diagonal of
+/// the inverse for the last unknowns: their variance for noise of variance 1.
+///
+/// @param matrix  size × size, row after row; only the lower triangle is read.
+[[nodiscard]] BlockSolution solve_block(std::span<const double> matrix, std::size_t size,
+                                        std::span<const std::vector<double>> right_sides, std::size_t wanted);
+
 }  // namespace wavicon

@@ -1,0 +1,134 @@
+#include "wavicon/measure/aliasing.hpp"
+
+#include <complex>
+
+#include "support.hpp"
+#include "wavicon/audio/decibels.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+constexpr double kWorstDb = 0.05;
+constexpr double kFloorDbc = -150;  // 24 bits
+
+Recipe sweep_recipe(double rate, double seconds = 4) {
+  Recipe recipe{.sample_rate_hz = rate};
+  recipe.parts.push_back({.name = "sweep", .kind = Sweep{.from_hz = 100, .to_hz = 0.458 * rate, .seconds = seconds, .level_dbfs = -1}});
+  return recipe;
+}
+
+template <typename Device>
+Audio through(Stimulus& stimulus, const Device& device, SampleFormat format = SampleFormat::float64) {
+  Audio audio(stimulus.recipe().sample_rate_hz, 1, stimulus.frames());
+  stimulus.render(0, 0, audio.channel(0));
+  const Quantiser quantiser(format, is_integer(format), 7);
+  for (std::int64_t n = 0; n < audio.frames(); ++n) {
+    double& x = audio.channel(0)[static_cast<std::size_t>(n)];
+    x = quantiser.value(device(x), 0, n);
+  }
+  return audio;
+}
+
+AliasingResult measured(const Audio& audio, Stimulus& stimulus, const AliasingOptions& options = {}) {
+  const auto takes = locate(audio, stimulus);
+  EXPECT_FALSE(takes.empty());
+  MemorySource source(audio);
+  return measure_aliasing(source, stimulus, 0, takes.at(0), options);
+}
+
+// Fourier amplitudes of a memoryless device for a sine of peak A, on a grid that holds them exactly.
+template <typename Device>
+std::vector<double> orders_of(const Device& device, double peak) {
+  constexpr int kGrid = 4096;
+  std::vector<double> amplitudes;
+  for (int k = 0; k <= 40; ++k) {
+    std::complex<double> sum = 0;
+    for (int n = 0; n < kGrid; ++n) sum += device(peak * std::sin(2 * M_PI * n / kGrid)) * std::polar(1.0, -2 * M_PI * k * n / kGrid);
+    amplitudes.push_back(std::abs(sum) * 2 / kGrid);
+  }
+  return amplitudes;
+}
+
+TEST(Aliasing, EveryFoldedOrderOfAMemorylessDeviceIsRead) {
+  for (const double rate : {44100.0, 48000.0}) {
+    Stimulus stimulus(sweep_recipe(rate));
+    auto check = [&](auto device) {
+      const auto truth = orders_of(device, ratio_from_db(-1));
+      const auto result = measured(through(stimulus, device), stimulus);
+      const auto& folded = result.channels[0].folded;
+      ASSERT_FALSE(folded.empty());
+      int strongest = 2;
+      for (int k = 2; k <= 40; ++k)
+        if (truth[static_cast<std::size_t>(k)] > truth[static_cast<std::size_t>(strongest)]) strongest = k;
+      EXPECT_EQ(folded[0].order, strongest);
+      for (const FoldedOrder& order : folded) {
+        const double expected = db_from_ratio(truth[static_cast<std::size_t>(order.order)] / truth[1] + 1e-20);
+        if (expected < -130) continue;
+        EXPECT_NEAR(db_from_ratio(order.ratio), expected, kWorstDb) << rate << " order " << order.order;
+        EXPECT_NEAR(order.hz, std::abs(order.order * order.at_hz - rate * std::round(order.order * order.at_hz / rate)), 1e-6);
+        EXPECT_GT(order.order * order.at_hz, rate / 2);
+      }
+      EXPECT_NEAR(db_from_ratio(result.channels[0].harmonic.ratio), db_from_ratio(truth[static_cast<std::size_t>(strongest)] / truth[1]), kWorstDb);
+    };
+    check([](double x) { return x + 0.1 * x * x - 0.2 * x * x * x + 0.05 * std::pow(x, 5); });
+    check([](double x) { return std::tanh(2 * x) / 2; });
+  }
+}
+
+TEST(Aliasing, ACleanSweepReadsNothingAndSaysWhatItCouldHaveSeen) {
+  for (const auto format : {SampleFormat::float64, SampleFormat::pcm24}) {
+    Stimulus stimulus(sweep_recipe(48000));
+    const auto result = measured(through(stimulus, [](double x) { return x; }, format), stimulus, {.format = format});
+    EXPECT_LT(db_from_ratio(result.channels[0].folded[0].ratio), format == SampleFormat::float64 ? -220 : kFloorDbc);
+    EXPECT_LT(db_from_ratio(result.floor_ratio), format == SampleFormat::float64 ? -220 : kFloorDbc);
+    const Sheet sheet = aliasing_sheet(result, {});
+    EXPECT_TRUE(find_reading(sheet, "worst_alias_dbc", 0)->bound);
+    EXPECT_EQ(find_reading(sheet, "worst_alias_order", 0), nullptr) << "no order is made up";
+    EXPECT_NE(sheet.findings[0].text.find("nothing folds back above"), std::string::npos);
+  }
+}
+
+TEST(Aliasing, LateInvertedAndQuieterIsTheSame) {
+  Stimulus stimulus(sweep_recipe(48000));
+  auto device = [](double x) { return x - 0.1 * x * x * x; };
+  const Audio plain = through(stimulus, device);
+  Audio late(48000, 2, plain.frames() + 9000);
+  for (std::int64_t n = 0; n < plain.frames(); ++n) late.channel(1)[static_cast<std::size_t>(n) + 4321] = -0.01 * std::as_const(plain).channel(0)[static_cast<std::size_t>(n)];
+  const auto a = measured(plain, stimulus), b = measured(late, stimulus);
+  EXPECT_FALSE(b.channels[0].measured);
+  ASSERT_TRUE(b.channels[1].measured);
+  EXPECT_EQ(a.channels[0].folded[0].order, 3);
+  EXPECT_EQ(b.channels[1].folded[0].order, 3);
+  EXPECT_NEAR(db_from_ratio(b.channels[1].folded[0].ratio / a.channels[0].folded[0].ratio), 0, 0.01);
+  EXPECT_NEAR(b.channels[1].delay_samples, 0, 0.05);
+}
+
+TEST(Aliasing, HardCornersAreSaid) {
+  Stimulus stimulus(sweep_recipe(48000));
+  const auto result = measured(through(stimulus, [](double x) { return std::clamp(x, -0.3, 0.3); }), stimulus);
+  EXPECT_EQ(result.channels[0].folded[0].order, 3);
+  std::string text;
+  for (const auto& finding : aliasing_sheet(result, {}).findings) text += finding.text;
+  EXPECT_NE(text.find("explained by no order up to 40"), std::string::npos) << text;
+  EXPECT_NE(text.find("threshold of hearing"), std::string::npos);
+}
+
+TEST(Aliasing, EdgesOfItsRange) {
+  Stimulus stimulus(sweep_recipe(48000, 2));
+  Audio silent(48000, 1, stimulus.frames());
+  MemorySource source(silent);
+  Take take;
+  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measure_aliasing(source, stimulus, 0, take, {}); }).find("the sweep is not in this capture"), std::string::npos);
+  silent.channel(0)[60000] = NAN;
+  for (double& x : silent.channel(0)) x = std::isnan(x) ? x : 0.1;
+  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)measure_aliasing(source, stimulus, 0, take, {.highest_order = 1}); }).find("not within 2 to 120"), std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)measure_aliasing(source, stimulus, 1, take, {}); }).find("a part that is a sweep"), std::string::npos);
+  Audio short_one(48000, 1, 100);
+  MemorySource short_source(short_one);
+  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measure_aliasing(short_source, stimulus, 0, take, {}); }).find("too little of it"), std::string::npos);
+}
+
+}  // namespace
+}  // namespace wavicon
