@@ -1,5 +1,7 @@
 #include <fmt/format.h>
 
+#include "path/curlew.hpp"
+#include "path/heron.hpp"
 #include "path/sandpiper.hpp"
 #include "path/tern.hpp"
 #include "schemes.hpp"
@@ -64,6 +66,67 @@ std::unique_ptr<Unit> open_tern(const UnitSpec& spec) {
   return std::make_unique<Simulated<stand_in::Tern, stand_in::TernSettings>>(info, settings);
 }
 
+SettingInfo number(const char* symbol, const char* name, const char* unit, double low, double high, double initial) {
+  return {.symbol = symbol, .name = name, .unit = unit, .minimum = low, .maximum = high, .default_value = initial};
+}
+
+UnitInfo heron_info() {
+  UnitInfo info{"sim:heron", "Heron, an audio interface with a cable from output to input", "Saltmarsh Audiobooks (stand-in)", 0, 0, {}};
+  info.settings = {number("noise", "Noise, RMS; -200 is none", "dBFS", -200, 0, -110),
+                   number("delay", "True round trip", "samples", 0, 1e6, 261.4),
+                   number("reports", "Round trip that its driver reports", "samples", 0, 1e6, 0),
+                   number("hum", "First line of mains hum, peak; -200 is none", "dBFS", -200, 0, -200),
+                   number("mains", "Mains frequency", "Hz", 40, 70, 50),
+                   number("dc", "Offset, full scale = 1", "", -1, 1, 0),
+                   number("drift", "Its recording clock against its playing one", "ppm", -300, 300, 0),
+                   number("gain", "Gain", "dB", -60, 60, 0),
+                   number("clip", "Level at which it clips", "dBFS", -60, 24, 0),
+                   number("crosstalk", "Of the other channels; -200 is none", "dB", -200, 0, -200),
+                   number("seed", "Of the noise", "", 0, 1e9, 1)};
+  info.settings[2].integer = info.settings[10].integer = true;
+  return info;
+}
+
+// All channels at once: they cross-talk.
+class HeronUnit : public Unit {
+ public:
+  explicit HeronUnit(const stand_in::HeronSettings& settings) : info_(heron_info()), settings_(settings) {}
+  const UnitInfo& info() const noexcept override { return info_; }
+  void prepare(double sample_rate_hz, int channel_count, int block_frames) override {
+    heron_ = std::make_unique<stand_in::Heron>(settings_, sample_rate_hz, channel_count);
+    block_frames_ = block_frames;
+  }
+  int output_channel_count() const noexcept override { return heron_ ? heron_->channel_count() : 0; }
+  void run(const float* const* inputs, float* const* outputs) override { heron_->run(inputs, outputs, block_frames_); }
+  std::int64_t latency_frames() const noexcept override { return static_cast<std::int64_t>(settings_.reported_samples); }
+
+ private:
+  UnitInfo info_;
+  stand_in::HeronSettings settings_;
+  std::unique_ptr<stand_in::Heron> heron_;
+  int block_frames_ = 0;
+};
+
+std::unique_ptr<Unit> open_heron(const UnitSpec& spec) {
+  const UnitInfo info = heron_info();
+  const auto v = setting_values(info.name, info.settings, spec);
+  return std::make_unique<HeronUnit>(stand_in::HeronSettings{v[0], v[1], v[2], v[3], v[4], v[5], v[6], v[7], v[8], v[9], v[10]});
+}
+
+UnitInfo curlew_info() {
+  UnitInfo info{"sim:curlew", "Curlew, an intercom box with a coarse converter", "Saltmarsh Audiobooks (stand-in)", 1, 1, {}};
+  info.settings = {number("bits", "Of its converter", "bits", 4, 16, 10), number("rate", "Of its converter", "Hz", 4000, 768000, 16000),
+                   number("carrier", "Left-over carrier, peak; -200 is none", "dBFS", -200, 0, -50), number("carrier_hz", "Frequency of the carrier", "Hz", 1000, 384000, 19800)};
+  info.settings[0].integer = true;
+  return info;
+}
+
+std::unique_ptr<Unit> open_curlew(const UnitSpec& spec) {
+  const UnitInfo info = curlew_info();
+  const auto v = setting_values(info.name, info.settings, spec);
+  return std::make_unique<Simulated<stand_in::Curlew, stand_in::CurlewSettings>>(info, stand_in::CurlewSettings{v[0], v[1], v[2], v[3]});
+}
+
 UnitInfo sandpiper_info() {
   UnitInfo info{
       "sim:sandpiper", "Sandpiper, a link with faults", "Saltmarsh Audiobooks (stand-in)", 1, 1, {}};
@@ -117,13 +180,15 @@ std::unique_ptr<Unit> open_sandpiper(const UnitSpec& spec) {
 std::unique_ptr<Unit> open_stand_in(const UnitSpec& spec) {
   if (spec.name == "tern") return open_tern(spec);
   if (spec.name == "sandpiper") return open_sandpiper(spec);
+  if (spec.name == "heron") return open_heron(spec);
+  if (spec.name == "curlew") return open_curlew(spec);
   throw Error(ErrorCode::bad_argument, fmt::format("there is no stand-in '{}'{}", spec.name,
-                                                   name_hint(spec.name, {"tern", "sandpiper"})));
+                                                   name_hint(spec.name, {"tern", "sandpiper", "heron", "curlew"})));
 }
 
 std::vector<UnitListing> list_stand_ins() {
   std::vector<UnitListing> list;
-  for (const UnitInfo& info : {tern_info(), sandpiper_info()})
+  for (const UnitInfo& info : {tern_info(), sandpiper_info(), heron_info(), curlew_info()})
     list.push_back({info.name, info.title, info.input_count, info.output_count, ""});
   return list;
 }
