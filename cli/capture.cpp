@@ -76,7 +76,8 @@ StretchS stretch_of(Capture& capture, const SheetOptions& sheet, const std::stri
 
 void require_channel(const SheetOptions& sheet, int channel_count) {
   if (sheet.channel && *sheet.channel > channel_count)
-    throw Error(ErrorCode::bad_argument, fmt::format("there is no channel {}, it has {}", *sheet.channel, channel_count));
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("there is no channel {}, it has {}", *sheet.channel, channel_count));
 }
 
 void keep_channel(Sheet& sheet, const std::optional<int>& channel) {

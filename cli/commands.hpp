@@ -105,7 +105,8 @@ Recipe read_recipe_file(const std::string& file);
 /// null when there is neither.
 /// @throws Error bad_input for a stimulus without recipe, or a broken one.
 std::unique_ptr<Stimulus> stimulus_of(const std::string& stimulus_file, const AudioFileInfo& capture);
-/// Volts RMS of a full-scale sine from "0dBFS=2.45Vrms". @throws Error bad_argument showing how one is written.
+/// Volts RMS of a full-scale sine from "0dBFS=2.45Vrms". @throws Error bad_argument showing how one is
+/// written.
 double full_scale_vrms(const std::string& text);
 CaptureInfo capture_info(const AudioFileInfo& info);
 

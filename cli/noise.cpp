@@ -27,7 +27,8 @@ std::optional<double> part_tone_hz(const Capture& capture, const std::string& na
   const auto& parts = capture.stimulus->recipe().parts;
   for (std::size_t i = 0; i < parts.size(); ++i) {
     const auto* tone = std::get_if<Tone>(&parts[i].kind);
-    if (tone != nullptr && (parts.size() == 1 || capture.stimulus->parts()[i].name == name)) return tone->frequency_hz * capture.take->rate_ratio;
+    if (tone != nullptr && (parts.size() == 1 || capture.stimulus->parts()[i].name == name))
+      return tone->frequency_hz * capture.take->rate_ratio;
   }
   return std::nullopt;
 }
@@ -71,22 +72,39 @@ void say_ranking(const std::vector<Sheet>& sheets, bool quiet) {
   for (const Sheet& sheet : sheets)
     for (const Reading& r : sheet.readings)
       if (r.name == "noise_dbfs" && r.value)
-        levels.emplace_back(*r.value, sheet.capture.file + (sheet.capture.channels > 1 ? fmt::format(" channel {}", *r.channel + 1) : ""));
+        levels.emplace_back(
+            *r.value, sheet.capture.file +
+                          (sheet.capture.channels > 1 ? fmt::format(" channel {}", *r.channel + 1) : ""));
   std::sort(levels.begin(), levels.end());
   std::string text;
-  for (const auto& [level, name] : levels) text += fmt::format("{}{} ({:.1f} dBFS)", text.empty() ? "" : ", ", name, level);
+  for (const auto& [level, name] : levels)
+    text += fmt::format("{}{} ({:.1f} dBFS)", text.empty() ? "" : ", ", name, level);
   say(quiet, "\nquietest first: " + text);
 }
 
 int run(const NoiseCommand& command) {
   command.sheet.check();
-  const auto sheets = measure_each(command.sheet, [&](const std::string& path) { return measure(path, command); });
+  const auto sheets =
+      measure_each(command.sheet, [&](const std::string& path) { return measure(path, command); });
   const int status = deliver(command.sheet, sheets, [&](const std::vector<Sheet>& all, bool svg) {
     const PlotOptions plot{.format = svg ? PlotFormat::svg : PlotFormat::png};
     if (command.draw == "time")
-      return draw_curves(all, {.names = {"noise"}, .title = "Noise over time", .x_title = "time, s", .y_title = "noise in the band, dBFS RMS", .shown_range = 80}, plot);
-    return draw_curves(all, {.names = {"noise density"}, .title = "Noise density: tone and harmonics cut out, lines of hum left in", .x_title = "frequency, Hz",
-                             .y_title = "dBFS per root Hz, in bands of a 24th of an octave", .log_frequency = true, .lowest_x = 10, .shown_range = 120}, plot);
+      return draw_curves(all,
+                         {.names = {"noise"},
+                          .title = "Noise over time",
+                          .x_title = "time, s",
+                          .y_title = "noise in the band, dBFS RMS",
+                          .shown_range = 80},
+                         plot);
+    return draw_curves(all,
+                       {.names = {"noise density"},
+                        .title = "Noise density: tone and harmonics cut out, lines of hum left in",
+                        .x_title = "frequency, Hz",
+                        .y_title = "dBFS per root Hz, in bands of a 24th of an octave",
+                        .log_frequency = true,
+                        .lowest_x = 10,
+                        .shown_range = 120},
+                       plot);
   });
   if (sheets.size() > 1 && !command.sheet.json) say_ranking(sheets, command.sheet.quiet);
   return status;
@@ -104,22 +122,35 @@ double full_scale_vrms(const std::string& text) {
   if (whole && word == "Vrms" && volts > 0) return volts;
   if (whole && word == "mVrms" && volts > 0) return volts / 1000;
   if (whole && word == "dBu") return kVoltsAt0Dbu * ratio_from_db(volts);
-  throw Error(ErrorCode::bad_argument,
-              fmt::format("--calibrate {}: write what a full-scale sine is, as 0dBFS=2.45Vrms, 0dBFS=850mVrms or 0dBFS=18dBu", text));
+  throw Error(
+      ErrorCode::bad_argument,
+      fmt::format(
+          "--calibrate {}: write what a full-scale sine is, as 0dBFS=2.45Vrms, 0dBFS=850mVrms or 0dBFS=18dBu",
+          text));
 }
 
 void add_noise(CLI::App& app, Action& action) {
-  auto* command = app.add_subcommand("noise", "noise floor, weighted too, dynamic range, bits, mains hum, other lines");
+  auto* command =
+      app.add_subcommand("noise", "noise floor, weighted too, dynamic range, bits, mains hum, other lines");
   auto noise = std::make_shared<NoiseCommand>();
   noise->sheet.overlays = true;
   noise->sheet.add_to(*command);
-  noise->intake.add_to(*command, "measure this part of the stimulus (default: the first silence, else the first tone)");
+  noise->intake.add_to(*command,
+                       "measure this part of the stimulus (default: the first silence, else the first tone)");
   command->add_option("--band", noise->band_hz, "FROM TO in Hz (default: 20 20000)")->expected(2);
-  command->add_option("--tone", noise->options.tone_hz, "tone in Hz to be cut out with its harmonics (default: the strongest, if one stands out)");
+  command->add_option(
+      "--tone", noise->options.tone_hz,
+      "tone in Hz to be cut out with its harmonics (default: the strongest, if one stands out)");
   command->add_flag("--keep-tone", noise->options.keep_tone, "cut nothing out");
-  command->add_option("--reference-level", noise->options.reference_dbfs, "dBFS of the sine that the dynamic range refers to")->capture_default_str();
-  command->add_option("--calibrate", noise->calibrate, "what a full-scale sine is: 0dBFS=2.45Vrms, 0dBFS=18dBu");
-  command->add_option("--draw", noise->draw, "what --plot shows")->check(CLI::IsMember({"density", "time"}))->capture_default_str();
+  command
+      ->add_option("--reference-level", noise->options.reference_dbfs,
+                   "dBFS of the sine that the dynamic range refers to")
+      ->capture_default_str();
+  command->add_option("--calibrate", noise->calibrate,
+                      "what a full-scale sine is: 0dBFS=2.45Vrms, 0dBFS=18dBu");
+  command->add_option("--draw", noise->draw, "what --plot shows")
+      ->check(CLI::IsMember({"density", "time"}))
+      ->capture_default_str();
   command->callback([noise, &action] { action = [noise] { return run(*noise); }; });
 }
 

@@ -112,13 +112,13 @@ void SheetOptions::check() const {
     if (!file.empty()) require_writable(file, inputs);
   for (const std::string& limit : limits) (void)parse_limit(limit);
   if (plot_file.empty()) return;
-  if (captures.size() > 1 && !overlays) throw Error(ErrorCode::bad_argument, "--plot draws one capture at a time");
+  if (captures.size() > 1 && !overlays)
+    throw Error(ErrorCode::bad_argument, "--plot draws one capture at a time");
   if (!is_svg(plot_file) && fs::path(plot_file).extension() != ".png")
     throw Error(ErrorCode::bad_argument, plot_file + ": the ending says how to draw it: .png or .svg");
 }
 
-int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets,
-            const Draw& draw) {
+int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets, const Draw& draw) {
   std::vector<LimitResult> results;
   for (const std::string& text : options.limits)
     for (const Sheet& sheet : sheets) {
@@ -127,8 +127,7 @@ int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets,
     }
   if (!options.sheet_file.empty()) write_text_file(options.sheet_file, sheets_to_json(sheets));
   if (!options.csv_file.empty()) write_text_file(options.csv_file, sheets_to_csv(sheets));
-  if (!options.plot_file.empty())
-    write_text_file(options.plot_file, draw(sheets, is_svg(options.plot_file)));
+  if (!options.plot_file.empty()) write_text_file(options.plot_file, draw(sheets, is_svg(options.plot_file)));
   if (options.json && !options.quiet) {
     std::fputs(sheets_to_json(sheets).c_str(), stdout);
   } else if (!options.quiet) {

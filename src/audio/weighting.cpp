@@ -15,7 +15,8 @@ double a_weight(double f) {
 double itu_r_468_weight(double f) {
   constexpr double kUnityAt1k = 66.069344800759593;  // 18.2 dB
   const double s = f * f;
-  const double even = ((-4.737338981378384e-24 * s + 2.043828333606125e-15) * s - 1.363894795463638e-7) * s + 1;
+  const double even =
+      ((-4.737338981378384e-24 * s + 2.043828333606125e-15) * s - 1.363894795463638e-7) * s + 1;
   const double odd = ((1.306612257412824e-19 * s - 2.118150887518656e-11) * s + 5.559488023498642e-4) * f;
   const double amplitude = 1.246332637532143e-4 * f;
   return kUnityAt1k * amplitude * amplitude / (even * even + odd * odd);

@@ -17,10 +17,11 @@ namespace {
 using namespace measure_detail;
 
 constexpr double kFrameS = 0.02;
-constexpr int kHops = 4;               // of a frame
-constexpr double kLowestHz = 350;      // half the lobe of a frame: below, orders cannot be told apart
+constexpr int kHops = 4;           // of a frame
+constexpr double kLowestHz = 350;  // half the lobe of a frame: below, orders cannot be told apart
 constexpr double kMostInflation = 3;
-constexpr double kFoundRatio = 0.003;  // of full scale under which a channel does not carry the sweep: -50 dB of the loudest one
+constexpr double kFoundRatio =
+    0.003;  // of full scale under which a channel does not carry the sweep: -50 dB of the loudest one
 constexpr std::size_t kAlignFrames = 160;
 constexpr int kAlignOrder = 8;
 
@@ -37,9 +38,13 @@ class SweepClock {
   [[nodiscard]] double capture_frame(double seconds_in) const {
     return take_.first_frame + delay_samples + (seconds_in * rate_ + first_) * take_.frames_per_frame;
   }
-  [[nodiscard]] double cycles(double capture_frame) const { return sweep_cycles(sweep_, std::max(0.0, seconds(capture_frame))); }
+  [[nodiscard]] double cycles(double capture_frame) const {
+    return sweep_cycles(sweep_, std::max(0.0, seconds(capture_frame)));
+  }
   // Cycles per frame of the capture.
-  [[nodiscard]] double speed(double capture_frame) const { return (cycles(capture_frame + 0.5) - cycles(capture_frame - 0.5)); }
+  [[nodiscard]] double speed(double capture_frame) const {
+    return (cycles(capture_frame + 0.5) - cycles(capture_frame - 0.5));
+  }
   [[nodiscard]] double length_s() const { return sweep_seconds(sweep_) * (sweep_.return_trip ? 2 : 1); }
 
  private:
@@ -51,7 +56,8 @@ class SweepClock {
 
 class Follower {
  public:
-  Follower(AudioSource& capture, Stimulus& stimulus, std::size_t part, const Take& take, const AliasingOptions& options)
+  Follower(AudioSource& capture, Stimulus& stimulus, std::size_t part, const Take& take,
+           const AliasingOptions& options)
       : capture_(capture),
         sweep_(std::get<Sweep>(stimulus.recipe().parts[part].kind)),
         clock_(sweep_, stimulus.parts()[part], take, stimulus.recipe().sample_rate_hz),
@@ -66,7 +72,10 @@ class Follower {
     result_.frame_s = static_cast<double>(frame_) / rate_;
     const auto places = frame_places();
     if (places.size() < 12)
-      throw Error(ErrorCode::bad_input, fmt::format("the sweep passes {} Hz to half the rate too fast, or the capture holds too little of it, to follow its orders", kLowestHz));
+      throw Error(ErrorCode::bad_input,
+                  fmt::format("the sweep passes {} Hz to half the rate too fast, or the capture holds too "
+                              "little of it, to follow its orders",
+                              kLowestHz));
     find_channels(places);
     line_up(places);
     follow(places);
@@ -76,11 +85,14 @@ class Follower {
  private:
   // First frames of all windows in which orders can be told apart, clear of the fades and the capture's ends.
   [[nodiscard]] std::vector<std::int64_t> frame_places() const {
-    const double from = clock_.capture_frame(sweep_.fade_in_s), to = clock_.capture_frame(clock_.length_s() - sweep_.fade_out_s);
+    const double from = clock_.capture_frame(sweep_.fade_in_s),
+                 to = clock_.capture_frame(clock_.length_s() - sweep_.fade_out_s);
     const auto length = static_cast<std::int64_t>(frame_), hop = length / kHops;
     std::vector<std::int64_t> places;
-    for (auto at = static_cast<std::int64_t>(std::ceil(std::max(0.0, from))); at + length < std::min(static_cast<double>(capture_.frames()), to); at += hop) {
-      const double hz = std::abs(clock_.speed(static_cast<double>(at) + static_cast<double>(length) / 2)) * rate_;
+    for (auto at = static_cast<std::int64_t>(std::ceil(std::max(0.0, from)));
+         at + length < std::min(static_cast<double>(capture_.frames()), to); at += hop) {
+      const double hz =
+          std::abs(clock_.speed(static_cast<double>(at) + static_cast<double>(length) / 2)) * rate_;
       if (hz > kLowestHz && hz < rate_ / 2 - kLowestHz / 2) places.push_back(at);
     }
     return places;
@@ -115,25 +127,35 @@ class Follower {
       const FrameFit fit = fitter.fit(p.cosine, p.sine, signals);
       for (std::size_t c = 0; c < fit.signals.size(); ++c) {
         if (!std::isfinite(fit.signals[c].residual_power))
-          throw Error(ErrorCode::bad_input, fmt::format("channel {} holds a value that is no number: what wrote it has failed there", c + 1));
-        result_.channels[c].fundamental = std::max(result_.channels[c].fundamental, std::abs(fit.signals[c].amplitude[1]));
+          throw Error(
+              ErrorCode::bad_input,
+              fmt::format("channel {} holds a value that is no number: what wrote it has failed there",
+                          c + 1));
+        result_.channels[c].fundamental =
+            std::max(result_.channels[c].fundamental, std::abs(fit.signals[c].amplitude[1]));
       }
     }
     double highest = 0;
     for (const auto& channel : result_.channels) highest = std::max(highest, channel.fundamental);
-    for (auto& channel : result_.channels) channel.measured = highest > 1e-7 && channel.fundamental >= kFoundRatio * highest;
-    if (highest <= 1e-7) throw Error(ErrorCode::bad_input, "the sweep is not in this capture: its fundamental reads less than -140 dBFS");
+    for (auto& channel : result_.channels)
+      channel.measured = highest > 1e-7 && channel.fundamental >= kFoundRatio * highest;
+    if (highest <= 1e-7)
+      throw Error(ErrorCode::bad_input,
+                  "the sweep is not in this capture: its fundamental reads less than -140 dBFS");
     clean_level_ = std::min(highest, 0.999);
   }
 
   // The delay that the phase of the fundamental shows beyond the marks, from its slope over frequency.
   void line_up(const std::vector<std::int64_t>& places) {
-    const auto channel = static_cast<int>(std::find_if(result_.channels.begin(), result_.channels.end(), [](const auto& c) { return c.measured; }) - result_.channels.begin());
+    const auto channel = static_cast<int>(std::find_if(result_.channels.begin(), result_.channels.end(),
+                                                       [](const auto& c) { return c.measured; }) -
+                                          result_.channels.begin());
     for (int pass = 0; pass < 2; ++pass) {
       OrderFitter fitter(frame_, kAlignOrder);
       double wx = 0, wy = 0, wxx = 0, wxy = 0, w = 0, last = 0;
       bool first = true;
-      for (std::size_t i = 0; i < places.size(); i += std::max<std::size_t>(1, places.size() / kAlignFrames)) {
+      for (std::size_t i = 0; i < places.size();
+           i += std::max<std::size_t>(1, places.size() / kAlignFrames)) {
         const Phases p = phases(places[i]);
         const Audio x = read_stretch(capture_, places[i], static_cast<std::int64_t>(frame_));
         const std::span<const double> signal = x.channel(channel);
@@ -143,7 +165,9 @@ class Follower {
         if (!first) phase += 2 * std::numbers::pi * std::round((last - phase) / (2 * std::numbers::pi));
         first = false;
         last = phase;
-        const double speed = 2 * std::numbers::pi * std::abs(clock_.speed(static_cast<double>(places[i]) + static_cast<double>(frame_) / 2));
+        const double speed =
+            2 * std::numbers::pi *
+            std::abs(clock_.speed(static_cast<double>(places[i]) + static_cast<double>(frame_) / 2));
         const double weight = std::norm(fit.signals[0].amplitude[1]);
         w += weight;
         wx += weight * speed;
@@ -170,7 +194,8 @@ class Follower {
       for (std::size_t c = 0; c < count; ++c) signals.push_back(x.channel(static_cast<int>(c)));
       signals.push_back(p.clean);
       const FrameFit fit = fitter.fit(p.cosine, p.sine, signals);
-      const double hz = std::abs(clock_.speed(static_cast<double>(place) + static_cast<double>(frame_) / 2)) * rate_;
+      const double hz =
+          std::abs(clock_.speed(static_cast<double>(place) + static_cast<double>(frame_) / 2)) * rate_;
       for (std::size_t i = 0; i <= count; ++i) {
         AliasingFrame frame{hz, 0, {}, {}};
         for (int k = 0; k <= options_.highest_order; ++k) {
@@ -216,13 +241,17 @@ class Follower {
         const bool inside = i > 0 && i + 1 < raw.size();
         const bool valid = inside && raw[i - 1].valid[k] && raw[i].valid[k] && raw[i + 1].valid[k];
         frames[i].valid[k] = valid;
-        if (valid) frames[i].amplitude[k] = std::min({raw[i - 1].amplitude[k], raw[i].amplitude[k], raw[i + 1].amplitude[k]});
+        if (valid)
+          frames[i].amplitude[k] =
+              std::min({raw[i - 1].amplitude[k], raw[i].amplitude[k], raw[i + 1].amplitude[k]});
       }
     return frames;
   }
 
   [[nodiscard]] double folded_hz(double hz) const { return std::abs(hz - rate_ * std::round(hz / rate_)); }
-  [[nodiscard]] bool in_band(double hz) const { return hz >= options_.band_from_hz && hz <= result_.band_to_hz; }
+  [[nodiscard]] bool in_band(double hz) const {
+    return hz >= options_.band_from_hz && hz <= result_.band_to_hz;
+  }
 
   void find_products(ChannelAliasing& channel, double floor_ratio) const {
     std::vector<FoldedOrder> worst(static_cast<std::size_t>(options_.highest_order) + 1);
@@ -237,7 +266,8 @@ class Follower {
         const bool folds = hz > rate_ / 2;
         const double own_hz = folded_hz(hz), ratio = frame.amplitude[at] / frame.fundamental;
         if (!folds) {
-          if (frame.valid[at] && ratio > channel.harmonic.ratio) channel.harmonic = {k, hz, frame.tone_hz, frame.amplitude[at], ratio, 0, 0};
+          if (frame.valid[at] && ratio > channel.harmonic.ratio)
+            channel.harmonic = {k, hz, frame.tone_hz, frame.amplitude[at], ratio, 0, 0};
           continue;
         }
         if (!in_band(own_hz)) {
@@ -250,18 +280,21 @@ class Follower {
         if (!frame.valid[at]) continue;
         FoldedOrder& order = worst[at];
         const FoldedOrder before = order;
-        if (ratio > order.ratio) order = {k, own_hz, frame.tone_hz, frame.amplitude[at], ratio, before.from_hz, before.to_hz};
+        if (ratio > order.ratio)
+          order = {k, own_hz, frame.tone_hz, frame.amplitude[at], ratio, before.from_hz, before.to_hz};
         if (ratio > stands_out) {
           order.from_hz = order.from_hz == 0 ? frame.tone_hz : std::min(order.from_hz, frame.tone_hz);
           order.to_hz = std::max(order.to_hz, frame.tone_hz);
         }
       }
       const double total = std::sqrt(sum);
-      if (total / frame.fundamental > channel.total.ratio) channel.total = {0, 0, frame.tone_hz, total, total / frame.fundamental, 0, 0};
+      if (total / frame.fundamental > channel.total.ratio)
+        channel.total = {0, 0, frame.tone_hz, total, total / frame.fundamental, 0, 0};
     }
     for (const FoldedOrder& order : worst)
       if (order.ratio > 0) channel.folded.push_back(order);
-    std::sort(channel.folded.begin(), channel.folded.end(), [](const auto& a, const auto& b) { return a.ratio > b.ratio; });
+    std::sort(channel.folded.begin(), channel.folded.end(),
+              [](const auto& a, const auto& b) { return a.ratio > b.ratio; });
   }
 
   AudioSource& capture_;
@@ -276,13 +309,17 @@ class Follower {
 
 }  // namespace
 
-AliasingResult measure_aliasing(AudioSource& capture, Stimulus& stimulus, std::size_t part, const Take& take, const AliasingOptions& options) {
-  if (part >= stimulus.recipe().parts.size() || !std::holds_alternative<Sweep>(stimulus.recipe().parts[part].kind))
+AliasingResult measure_aliasing(AudioSource& capture, Stimulus& stimulus, std::size_t part, const Take& take,
+                                const AliasingOptions& options) {
+  if (part >= stimulus.recipe().parts.size() ||
+      !std::holds_alternative<Sweep>(stimulus.recipe().parts[part].kind))
     throw Error(ErrorCode::bad_argument, "aliasing is measured on a part that is a sweep");
   if (options.highest_order < 2 || options.highest_order > 120)
-    throw Error(ErrorCode::bad_argument, fmt::format("orders up to {} are not within 2 to 120", options.highest_order));
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("orders up to {} are not within 2 to 120", options.highest_order));
   if (!(options.band_from_hz >= 0 && options.band_to_hz > options.band_from_hz))
-    throw Error(ErrorCode::bad_argument, fmt::format("the band from {} to {} Hz is empty", options.band_from_hz, options.band_to_hz));
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("the band from {} to {} Hz is empty", options.band_from_hz, options.band_to_hz));
   return Follower(capture, stimulus, part, take, options).run();
 }
 

@@ -39,7 +39,8 @@ Sums sums_of(std::span<const double> x) {
     highest = v > highest ? v : highest;
     lowest = v < lowest ? v : lowest;
   }
-  Sums sums{(square[0] + square[1]) + (square[2] + square[3]), (plain[0] + plain[1]) + (plain[2] + plain[3]), 0};
+  Sums sums{(square[0] + square[1]) + (square[2] + square[3]), (plain[0] + plain[1]) + (plain[2] + plain[3]),
+            0};
   for (int i = 0; i < 4; ++i) sums.highest = std::max({sums.highest, highest[i], -lowest[i]});
   for (; n < x.size(); ++n) {
     sums.square += x[n] * x[n];
@@ -82,7 +83,8 @@ struct LevelMeter::Impl {
     if (state) {
       interleaved.resize(count * channels.size());
       for (std::size_t c = 0; c < channels.size(); ++c)
-        for (std::size_t n = 0; n < count; ++n) interleaved[n * channels.size() + c] = planar[c * length + from + n];
+        for (std::size_t n = 0; n < count; ++n)
+          interleaved[n * channels.size() + c] = planar[c * length + from + n];
       if (ebur128_add_frames_double(state.get(), interleaved.data(), count) != EBUR128_SUCCESS)
         throw Error(ErrorCode::bad_input, "loudness: out of memory");
     }
@@ -107,10 +109,11 @@ struct LevelMeter::Impl {
   [[noreturn]] void refuse(std::span<const double> x, std::size_t channel) const {
     const auto bad = std::find_if(x.begin(), x.end(), [](double v) { return !std::isfinite(v); });
     const auto at = frame + (bad - x.begin());
-    throw Error(ErrorCode::bad_input,
-                fmt::format("channel {} holds {} at frame {} ({:.6f} s): what wrote it has failed there", channel + 1,
-                            bad == x.end() ? "values too large to be squared" : "a value that is no number", at,
-                            static_cast<double>(at) / rate));
+    throw Error(
+        ErrorCode::bad_input,
+        fmt::format("channel {} holds {} at frame {} ({:.6f} s): what wrote it has failed there", channel + 1,
+                    bad == x.end() ? "values too large to be squared" : "a value that is no number", at,
+                    static_cast<double>(at) / rate));
   }
 
   void finish_channel(std::size_t c) {
@@ -121,13 +124,15 @@ struct LevelMeter::Impl {
       ebur128_true_peak(state.get(), static_cast<unsigned>(c), &levels.true_peak);
       levels.true_peak = std::max(levels.true_peak, levels.peak);
     }
-    const auto each = static_cast<std::size_t>(std::max<long>(1, std::lround(options.window_s / options.hop_s)));
+    const auto each =
+        static_cast<std::size_t>(std::max<long>(1, std::lround(options.window_s / options.hop_s)));
     double sum = 0;
     for (std::size_t i = 0; i < hops[c].size(); ++i) {
       if (i + 1 < each) continue;
       sum = 0;
       for (std::size_t k = i + 1 - each; k <= i; ++k) sum += hops[c][k];
-      levels.rms_over_time.push_back(std::sqrt(sum / static_cast<double>(each * static_cast<std::size_t>(hop))));
+      levels.rms_over_time.push_back(
+          std::sqrt(sum / static_cast<double>(each * static_cast<std::size_t>(hop))));
     }
   }
 };
@@ -135,8 +140,11 @@ struct LevelMeter::Impl {
 LevelMeter::LevelMeter(int channel_count, double sample_rate_hz, const LevelsOptions& options)
     : impl_(std::make_unique<Impl>()) {
   auto fail = [](const std::string& what) { throw Error(ErrorCode::bad_argument, what); };
-  if (!(options.window_s >= 0.001 && options.window_s <= 60)) fail(fmt::format("a window of {} s is not within 0.001 to 60", options.window_s));
-  if (!(options.hop_s >= 0.001 && options.hop_s <= options.window_s)) fail(fmt::format("a hop of {} s is not within 0.001 to the window ({} s)", options.hop_s, options.window_s));
+  if (!(options.window_s >= 0.001 && options.window_s <= 60))
+    fail(fmt::format("a window of {} s is not within 0.001 to 60", options.window_s));
+  if (!(options.hop_s >= 0.001 && options.hop_s <= options.window_s))
+    fail(fmt::format("a hop of {} s is not within 0.001 to the window ({} s)", options.hop_s,
+                     options.window_s));
   Impl& impl = *impl_;
   impl.options = options;
   impl.rate = sample_rate_hz;
@@ -152,9 +160,12 @@ LevelMeter::LevelMeter(int channel_count, double sample_rate_hz, const LevelsOpt
   int mode = 0;
   if (options.loudness) mode |= EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_S | EBUR128_MODE_M;
   if (options.true_peak) mode |= EBUR128_MODE_TRUE_PEAK;
-  impl.state.reset(ebur128_init(static_cast<unsigned>(channel_count), static_cast<unsigned long>(sample_rate_hz), mode));
+  impl.state.reset(
+      ebur128_init(static_cast<unsigned>(channel_count), static_cast<unsigned long>(sample_rate_hz), mode));
   if (!impl.state)
-    fail(fmt::format("loudness is not defined for {} channels at {:g} Hz (up to 64 channels, 16 Hz to 2.8 MHz)", channel_count, sample_rate_hz));
+    fail(fmt::format(
+        "loudness is not defined for {} channels at {:g} Hz (up to 64 channels, 16 Hz to 2.8 MHz)",
+        channel_count, sample_rate_hz));
 }
 LevelMeter::~LevelMeter() = default;
 LevelMeter::LevelMeter(LevelMeter&&) noexcept = default;
@@ -178,16 +189,24 @@ LevelsResult LevelMeter::finish() {
   Loudness& l = impl.loudness;
   if (impl.options.loudness) {
     double value = 0;
-    if (ebur128_loudness_global(impl.state.get(), &value) == EBUR128_SUCCESS) l.integrated_lufs = finite(value);
+    if (ebur128_loudness_global(impl.state.get(), &value) == EBUR128_SUCCESS)
+      l.integrated_lufs = finite(value);
     const bool long_enough = static_cast<double>(impl.frame) / impl.rate >= kShortTermS;
-    if (long_enough && l.integrated_lufs && ebur128_loudness_range(impl.state.get(), &value) == EBUR128_SUCCESS) l.range_lu = value;
+    if (long_enough && l.integrated_lufs &&
+        ebur128_loudness_range(impl.state.get(), &value) == EBUR128_SUCCESS)
+      l.range_lu = value;
     auto highest = [](const std::vector<double>& values) {
       return values.empty() ? std::nullopt : finite(*std::max_element(values.begin(), values.end()));
     };
     l.momentary_max_lufs = highest(l.momentary_lufs);
     l.short_term_max_lufs = highest(l.short_term_lufs);
   }
-  return {impl.options, impl.rate, impl.frame, static_cast<double>(impl.hop) / impl.rate, std::move(impl.channels), std::move(l)};
+  return {impl.options,
+          impl.rate,
+          impl.frame,
+          static_cast<double>(impl.hop) / impl.rate,
+          std::move(impl.channels),
+          std::move(l)};
 }
 
 LevelsResult measure_levels(AudioSource& source, const LevelsOptions& options) {

@@ -33,7 +33,8 @@ class Comb {
     transform.execute();
     for (const auto& bin : transform.bins()) amplitudes_.push_back(scale_ * std::abs(bin));
     bin_hz_ = rate / static_cast<double>(transform.length());
-    half_lobe_ = kaiser_half_width_bins(kBeta) * static_cast<double>(transform.length()) / static_cast<double>(x_.size());
+    half_lobe_ = kaiser_half_width_bins(kBeta) * static_cast<double>(transform.length()) /
+                 static_cast<double>(x_.size());
   }
 
   // Power of the comb's lines that lie clear of half the rate.
@@ -47,8 +48,12 @@ class Comb {
     for (int k = 1; k <= lines(base_hz); ++k) sum += std::pow(exact(k * base_hz), 2);
     return sum;
   }
-  [[nodiscard]] double exact(double hz) const { return scale_ * std::abs(tone_sum(x_, phase_step(hz, rate_))); }
-  [[nodiscard]] int lines(double base_hz) const { return std::min(kLines, static_cast<int>(0.2 * rate_ / base_hz)); }
+  [[nodiscard]] double exact(double hz) const {
+    return scale_ * std::abs(tone_sum(x_, phase_step(hz, rate_)));
+  }
+  [[nodiscard]] int lines(double base_hz) const {
+    return std::min(kLines, static_cast<int>(0.2 * rate_ / base_hz));
+  }
 
   // What noise reads beside a line: the RMS over places on both sides.
   [[nodiscard]] double around(double hz) const {
@@ -56,7 +61,8 @@ class Comb {
     const double centre = hz / bin_hz_;
     for (double away = 1.5 * half_lobe_; away < 5 * half_lobe_; ++away)
       for (const double place : {centre - away, centre + away})
-        if (place > half_lobe_ && place < static_cast<double>(amplitudes_.size())) beside.push_back(amplitudes_[static_cast<std::size_t>(place)]);
+        if (place > half_lobe_ && place < static_cast<double>(amplitudes_.size()))
+          beside.push_back(amplitudes_[static_cast<std::size_t>(place)]);
     if (beside.empty()) return 0;
     const auto middle = beside.begin() + static_cast<std::ptrdiff_t>(beside.size() / 2);
     std::nth_element(beside.begin(), middle, beside.end());
@@ -111,7 +117,8 @@ MainsComb find_mains(std::span<const double> samples, double rate) {
   MainsComb result;
   result.base_hz = (a + b) / 2;
   for (int k = 1; k <= comb.lines(result.base_hz); ++k) {
-    const MainsLine line{k, k * result.base_hz, comb.exact(k * result.base_hz), comb.around(k * result.base_hz)};
+    const MainsLine line{k, k * result.base_hz, comb.exact(k * result.base_hz),
+                         comb.around(k * result.base_hz)};
     if (line.peak > kStandsOut * line.around && line.peak > 0) result.lines.push_back(line);
     if (k <= 3) result.bound = std::max(result.bound, kStandsOut * line.around);
   }

@@ -13,7 +13,7 @@ namespace wavicon::measure_detail {
 struct MainsComb {
   double base_hz = 0;
   std::vector<MainsLine> lines;  ///< those that stand out
-  double bound = 0;              ///< amplitude under which a line would not have been seen, of the first three
+  double bound = 0;  ///< amplitude under which a line would not have been seen, of the first three
 };
 
 /// Looks for the base within 0.2 Hz of 50 and of 60 Hz whose first ten lines hold the most power.

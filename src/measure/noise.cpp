@@ -20,12 +20,12 @@ constexpr double kWindowS = 0.34;
 constexpr double kOverlap = 0.75;
 constexpr double kBeta = 20;
 constexpr double kShortestS = 0.05;
-constexpr double kToneStandsOut = 1e4;      // power: 40 dB over what lies around it
-constexpr double kHarmonicStandsOut = 4;    // 6 dB
-constexpr double kSpurStandsOut = 31.6;     // 15 dB
+constexpr double kToneStandsOut = 1e4;    // power: 40 dB over what lies around it
+constexpr double kHarmonicStandsOut = 4;  // 6 dB
+constexpr double kSpurStandsOut = 31.6;   // 15 dB
 constexpr std::size_t kMostSpurs = 10;
 constexpr int kMostHarmonics = 200;
-constexpr double kMainsS = 60;              // looked at, at most
+constexpr double kMainsS = 60;  // looked at, at most
 constexpr double kMainsLowHz = 4000;
 constexpr double kMainsCutoff = 0.35;
 constexpr double kMainsLeastS = 1;
@@ -46,9 +46,12 @@ std::size_t tone_bin(const Density& density, const NoiseOptions& options, double
   const auto first = static_cast<std::size_t>(std::ceil(1.5 * lobe_hz / density.bin_hz()));
   std::size_t best = 0;
   for (std::size_t b = std::max<std::size_t>(1, first); b + 1 < values.size(); ++b)
-    if ((best == 0 || values[b] > values[best]) && !is_mains(static_cast<double>(b) * density.bin_hz(), lobe_hz / 2)) best = b;
+    if ((best == 0 || values[b] > values[best]) &&
+        !is_mains(static_cast<double>(b) * density.bin_hz(), lobe_hz / 2))
+      best = b;
   if (best == 0) return 0;
-  return values[best] > kToneStandsOut * density.around(static_cast<double>(best) * density.bin_hz()) ? best : 0;
+  return values[best] > kToneStandsOut * density.around(static_cast<double>(best) * density.bin_hz()) ? best
+                                                                                                      : 0;
 }
 
 void cut_harmonics(Density& density, double tone_hz, double half_rate) {
@@ -58,13 +61,19 @@ void cut_harmonics(Density& density, double tone_hz, double half_rate) {
   }
 }
 
-std::vector<SpurLine> spurs_of(const Density& density, const ChannelNoise& channel, const NoiseOptions& options, double band_to_hz, double lobe_hz) {
+std::vector<SpurLine> spurs_of(const Density& density, const ChannelNoise& channel,
+                               const NoiseOptions& options, double band_to_hz, double lobe_hz) {
   std::vector<SpurLine> spurs;
   const auto& values = density.values();
   for (std::size_t b = 2; b + 2 < values.size(); ++b) {
     const double hz = static_cast<double>(b) * density.bin_hz();
-    if (hz < options.band_from_hz || hz > band_to_hz || values[b] < values[b - 1] || values[b] <= values[b + 1]) continue;
-    if (channel.mains_hz && std::abs(hz - *channel.mains_hz * std::round(hz / *channel.mains_hz)) < lobe_hz / 2 && hz < 12 * *channel.mains_hz) continue;
+    if (hz < options.band_from_hz || hz > band_to_hz || values[b] < values[b - 1] ||
+        values[b] <= values[b + 1])
+      continue;
+    if (channel.mains_hz &&
+        std::abs(hz - *channel.mains_hz * std::round(hz / *channel.mains_hz)) < lobe_hz / 2 &&
+        hz < 12 * *channel.mains_hz)
+      continue;
     if (values[b] < kSpurStandsOut * density.around(hz)) continue;
     const double exact = density.exact_hz(b);
     spurs.push_back({exact, std::sqrt(2 * density.line_power(exact))});
@@ -73,7 +82,9 @@ std::vector<SpurLine> spurs_of(const Density& density, const ChannelNoise& chann
   // What lies in the lobe of a stronger one is the same line.
   std::vector<SpurLine> apart;
   for (const SpurLine& spur : spurs)
-    if (apart.size() < kMostSpurs && std::none_of(apart.begin(), apart.end(), [&](const SpurLine& s) { return std::abs(s.hz - spur.hz) < lobe_hz; }))
+    if (apart.size() < kMostSpurs && std::none_of(apart.begin(), apart.end(), [&](const SpurLine& s) {
+          return std::abs(s.hz - spur.hz) < lobe_hz;
+        }))
       apart.push_back(spur);
   return apart;
 }
@@ -83,7 +94,8 @@ void add_density(const Density& density, double half_rate, ChannelNoise& channel
   for (double low = 5; low * step <= half_rate; low *= step) {
     const double high = std::max(low * step, low + density.bin_hz());
     channel.density_hz.push_back(std::sqrt(low * low * step));
-    channel.density.push_back(std::sqrt(band_power(density.values(), density.bin_hz(), low, high, unweighted) / (high - low)));
+    channel.density.push_back(
+        std::sqrt(band_power(density.values(), density.bin_hz(), low, high, unweighted) / (high - low)));
   }
 }
 
@@ -91,10 +103,12 @@ void add_mains(AudioSource& source, const FrameRange& range, std::vector<Channel
   const double rate = source.sample_rate_hz();
   const auto frames = std::min(range.frames(), static_cast<std::int64_t>(kMainsS * rate));
   if (static_cast<double>(frames) < kMainsLeastS * rate) return;
-  const Decimator decimate(std::max<std::size_t>(1, static_cast<std::size_t>(rate / kMainsLowHz)), kMainsCutoff);
+  const Decimator decimate(std::max<std::size_t>(1, static_cast<std::size_t>(rate / kMainsLowHz)),
+                           kMainsCutoff);
   const double low_hz = rate / static_cast<double>(decimate.step());
   constexpr std::int64_t kPiece = 1 << 16;
-  const std::int64_t piece = kPiece / static_cast<std::int64_t>(decimate.step()) * static_cast<std::int64_t>(decimate.step());
+  const std::int64_t piece =
+      kPiece / static_cast<std::int64_t>(decimate.step()) * static_cast<std::int64_t>(decimate.step());
   const auto tail = static_cast<std::int64_t>(decimate.length() - decimate.step());
   std::vector<std::vector<double>> low(channels.size());
   std::vector<double> planar;
@@ -103,7 +117,8 @@ void add_mains(AudioSource& source, const FrameRange& range, std::vector<Channel
     planar.resize(static_cast<std::size_t>(count) * channels.size());
     source.read(range.first + at, planar);
     for (std::size_t c = 0; c < channels.size(); ++c) {
-      const auto part = decimate(std::span<const double>(planar).subspan(c * static_cast<std::size_t>(count), static_cast<std::size_t>(count)));
+      const auto part = decimate(std::span<const double>(planar).subspan(c * static_cast<std::size_t>(count),
+                                                                         static_cast<std::size_t>(count)));
       low[c].insert(low[c].end(), part.begin(), part.end());
     }
   }
@@ -118,9 +133,14 @@ void add_mains(AudioSource& source, const FrameRange& range, std::vector<Channel
 
 void require_valid(const NoiseOptions& o, double rate) {
   auto fail = [](const std::string& what) { throw Error(ErrorCode::bad_argument, what); };
-  if (!(o.band_from_hz >= 0 && o.band_to_hz > o.band_from_hz)) fail(fmt::format("the band from {} to {} Hz is empty", o.band_from_hz, o.band_to_hz));
-  if (o.band_from_hz >= rate / 2) fail(fmt::format("the band begins at {} Hz, not below half the sample rate ({} Hz)", o.band_from_hz, rate / 2));
-  if (o.tone_hz && !(*o.tone_hz > 0 && *o.tone_hz < rate / 2)) fail(fmt::format("a tone of {} Hz does not lie below half the sample rate ({} Hz)", *o.tone_hz, rate / 2));
+  if (!(o.band_from_hz >= 0 && o.band_to_hz > o.band_from_hz))
+    fail(fmt::format("the band from {} to {} Hz is empty", o.band_from_hz, o.band_to_hz));
+  if (o.band_from_hz >= rate / 2)
+    fail(fmt::format("the band begins at {} Hz, not below half the sample rate ({} Hz)", o.band_from_hz,
+                     rate / 2));
+  if (o.tone_hz && !(*o.tone_hz > 0 && *o.tone_hz < rate / 2))
+    fail(
+        fmt::format("a tone of {} Hz does not lie below half the sample rate ({} Hz)", *o.tone_hz, rate / 2));
   if (o.full_scale_vrms && !(*o.full_scale_vrms > 0)) fail("what full scale is in volts has to lie above 0");
 }
 
@@ -131,8 +151,10 @@ NoiseResult measure_noise(AudioSource& source, const NoiseOptions& options) {
   require_valid(options, rate);
   const FrameRange range = frame_range(source, options.from_s, options.to_s);
   if (static_cast<double>(range.frames()) < kShortestS * rate)
-    throw Error(ErrorCode::bad_input, fmt::format("{} frames ({:.3f} s) are too short for a noise level: it needs {} s, 5 s to be exact",
-                                                  range.frames(), static_cast<double>(range.frames()) / rate, kShortestS));
+    throw Error(
+        ErrorCode::bad_input,
+        fmt::format("{} frames ({:.3f} s) are too short for a noise level: it needs {} s, 5 s to be exact",
+                    range.frames(), static_cast<double>(range.frames()) / rate, kShortestS));
   const WelchPlan plan = plan_welch(rate, range.frames(), kWindowS, kOverlap, kBeta);
   const auto count = static_cast<std::size_t>(source.channel_count());
   NoiseResult result;
@@ -155,11 +177,13 @@ NoiseResult measure_noise(AudioSource& source, const NoiseOptions& options) {
 
   std::vector<std::vector<double>> mean(count, std::vector<double>(plan.length / 2 + 1, 0.0));
   std::int64_t windows = 0;
-  for_each_window(source, range, plan, [&](std::size_t c, std::int64_t w, const std::vector<double>& density) {
-    for (std::size_t b = 0; b < density.size(); ++b) mean[c][b] += density[b];
-    result.channels[c].over_time.push_back(std::sqrt(band_power(density, plan.bin_hz(), from, to, unweighted)));
-    windows = w + 1;
-  });
+  for_each_window(source, range, plan,
+                  [&](std::size_t c, std::int64_t w, const std::vector<double>& density) {
+                    for (std::size_t b = 0; b < density.size(); ++b) mean[c][b] += density[b];
+                    result.channels[c].over_time.push_back(
+                        std::sqrt(band_power(density, plan.bin_hz(), from, to, unweighted)));
+                    windows = w + 1;
+                  });
   const double lobe_hz = 2 * plan.lobe_half_bins() * plan.bin_hz();
   std::vector<Density> rests;
   bool any_tone = false;
@@ -174,7 +198,8 @@ NoiseResult measure_noise(AudioSource& source, const NoiseOptions& options) {
       density.cut(*channel.tone_hz);
       any_tone = true;
     }
-    channel.whole_rms = std::sqrt(band_power(density.values(), plan.bin_hz(), lobe_hz / 2, rate / 2, unweighted));
+    channel.whole_rms =
+        std::sqrt(band_power(density.values(), plan.bin_hz(), lobe_hz / 2, rate / 2, unweighted));
     if (channel.tone_hz) cut_harmonics(density, *channel.tone_hz, rate / 2);
     rests.push_back(std::move(density));
   }

@@ -12,15 +12,16 @@ namespace wavicon::measure_detail {
 namespace {
 
 constexpr double kBeta = 20;
-constexpr double kGuard = 1e-12;  // of the diagonal: keeps two orders at one frequency solvable, and plainly inflated
+constexpr double kGuard =
+    1e-12;  // of the diagonal: keeps two orders at one frequency solvable, and plainly inflated
 
 using Lanes = double __attribute__((vector_size(32)));
 
 inline double total(const Lanes& v) { return (v[0] + v[1]) + (v[2] + v[3]); }
 
 // e^{jdφ} of the whole frame to e^{j(d+1)φ}, and its sums with w, w·u, w·u².
-WAVICON_WIDE void step_and_sum(const double* cosine, const double* sine, const double* w, const double* u, double* re, double* im, std::size_t frame,
-                               double* result) {
+WAVICON_WIDE void step_and_sum(const double* cosine, const double* sine, const double* w, const double* u,
+                               double* re, double* im, std::size_t frame, double* result) {
   Lanes c0{}, c1{}, c2{}, s0{}, s1{}, s2{};
   for (std::size_t n = 0; n < frame; n += 4) {
     Lanes a, b, weight, slope, c, s;
@@ -50,7 +51,8 @@ WAVICON_WIDE void step_and_sum(const double* cosine, const double* sine, const d
 }
 
 // Σ wx·e^{jkφ} and the same with u.
-WAVICON_WIDE void project(const double* wx, const double* u, const double* re, const double* im, std::size_t frame, double* result) {
+WAVICON_WIDE void project(const double* wx, const double* u, const double* re, const double* im,
+                          std::size_t frame, double* result) {
   Lanes c0{}, c1{}, s0{}, s1{};
   for (std::size_t n = 0; n < frame; n += 4) {
     Lanes a, b, x, slope;
@@ -72,7 +74,8 @@ WAVICON_WIDE void project(const double* wx, const double* u, const double* re, c
 
 }  // namespace
 
-OrderFitter::OrderFitter(std::size_t frame, int highest_order) : highest_(highest_order), weights_(kaiser_window(frame / 4 * 4, kBeta)) {
+OrderFitter::OrderFitter(std::size_t frame, int highest_order)
+    : highest_(highest_order), weights_(kaiser_window(frame / 4 * 4, kBeta)) {
   double sum = 0;
   for (const double w : weights_) sum += w;
   for (double& w : weights_) w /= sum;
@@ -87,7 +90,8 @@ OrderFitter::OrderFitter(std::size_t frame, int highest_order) : highest_(highes
 }
 
 // Unknowns, slopes first: for p = 1, then p = 0: order 0, then cosine and sine of orders 1 … K.
-void OrderFitter::sum_phases(std::span<const double> cosine, std::span<const double> sine, std::span<const std::span<const double>> signals) {
+void OrderFitter::sum_phases(std::span<const double> cosine, std::span<const double> sine,
+                             std::span<const std::span<const double>> signals) {
   const std::size_t frame = weights_.size();
   const auto half = static_cast<std::size_t>(2 * highest_ + 1);
   std::vector<std::vector<double>> weighted;
@@ -112,7 +116,8 @@ void OrderFitter::sum_phases(std::span<const double> cosine, std::span<const dou
         sides_[i][half + row + 1] = sums[2];
       }
     double sums[6];
-    step_and_sum(cosine.data(), sine.data(), weights_.data(), slope_.data(), re_.data(), im_.data(), frame, sums);
+    step_and_sum(cosine.data(), sine.data(), weights_.data(), slope_.data(), re_.data(), im_.data(), frame,
+                 sums);
     for (std::size_t p = 0; p < 3; ++p) {
       sum_cos_[p][at] = sums[p];
       sum_sin_[p][at] = sums[3 + p];
@@ -146,21 +151,26 @@ void OrderFitter::fill_matrix() {
   for (std::size_t i = 0; i < size; ++i) matrix_[i * size + i] *= 1 + kGuard;
 }
 
-FrameFit OrderFitter::fit(std::span<const double> cosine, std::span<const double> sine, std::span<const std::span<const double>> signals) {
+FrameFit OrderFitter::fit(std::span<const double> cosine, std::span<const double> sine,
+                          std::span<const std::span<const double>> signals) {
   sum_phases(cosine, sine, signals);
   fill_matrix();
   const auto half = static_cast<std::size_t>(2 * highest_ + 1), size = 2 * half;
   const BlockSolution solution = solve_block(matrix_, size, sides_, half);
   FrameFit fit;
   if (!solution.solved) return fit;
-  auto inflation = [&](std::size_t row) { return solution.last_inverse_diagonal[row] * matrix_[(half + row) * size + half + row]; };
+  auto inflation = [&](std::size_t row) {
+    return solution.last_inverse_diagonal[row] * matrix_[(half + row) * size + half + row];
+  };
   fit.inflation.push_back(inflation(0));
-  for (std::size_t k = 1; k <= static_cast<std::size_t>(highest_); ++k) fit.inflation.push_back(std::max(inflation(2 * k - 1), inflation(2 * k)));
+  for (std::size_t k = 1; k <= static_cast<std::size_t>(highest_); ++k)
+    fit.inflation.push_back(std::max(inflation(2 * k - 1), inflation(2 * k)));
   for (std::size_t i = 0; i < signals.size(); ++i) {
     const auto& x = solution.unknowns[i];
     FrameOrders orders;
     orders.amplitude.emplace_back(x[half], 0.0);
-    for (std::size_t k = 1; k <= static_cast<std::size_t>(highest_); ++k) orders.amplitude.emplace_back(x[half + 2 * k - 1], -x[half + 2 * k]);
+    for (std::size_t k = 1; k <= static_cast<std::size_t>(highest_); ++k)
+      orders.amplitude.emplace_back(x[half + 2 * k - 1], -x[half + 2 * k]);
     double power = 0, explained = 0;
     for (std::size_t n = 0; n < weights_.size(); ++n) power += weights_[n] * signals[i][n] * signals[i][n];
     for (std::size_t r = 0; r < size; ++r) explained += x[r] * sides_[i][r];

@@ -26,15 +26,17 @@ class OrderFitter {
   [[nodiscard]] std::size_t frame() const { return weights_.size(); }
 
   /// @param cosine, sine  of the phase of order 1, `frame` values each. @param signals  `frame` values each.
-  [[nodiscard]] FrameFit fit(std::span<const double> cosine, std::span<const double> sine, std::span<const std::span<const double>> signals);
+  [[nodiscard]] FrameFit fit(std::span<const double> cosine, std::span<const double> sine,
+                             std::span<const std::span<const double>> signals);
 
  private:
-  void sum_phases(std::span<const double> cosine, std::span<const double> sine, std::span<const std::span<const double>> signals);
+  void sum_phases(std::span<const double> cosine, std::span<const double> sine,
+                  std::span<const std::span<const double>> signals);
   void fill_matrix();
 
   int highest_;
-  std::vector<double> weights_, slope_;        // w, and u from -1 to 1
-  std::vector<double> re_, im_;                // e^{jdφ} while d counts up
+  std::vector<double> weights_, slope_;          // w, and u from -1 to 1
+  std::vector<double> re_, im_;                  // e^{jdφ} while d counts up
   std::vector<double> sum_cos_[3], sum_sin_[3];  // Σ w·u^p·cos(dφ), sin
   std::vector<std::vector<double>> sides_;
   std::vector<double> matrix_;

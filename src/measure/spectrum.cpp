@@ -14,8 +14,9 @@ namespace {
 using namespace measure_detail;
 
 constexpr double kBeta = 20;
-constexpr double kWindowWidths = 5.5;     // widths of the lobe at half amplitude that a window needs to part two lines
-constexpr double kStandsOut = 31.6;       // 15 dB over what lies around
+constexpr double kWindowWidths =
+    5.5;  // widths of the lobe at half amplitude that a window needs to part two lines
+constexpr double kStandsOut = 31.6;  // 15 dB over what lies around
 constexpr std::size_t kMostPoints = 3000;
 constexpr int kMostOrders = 60;
 constexpr double kCarrierHz = 18000;
@@ -43,14 +44,20 @@ class MidSide : public AudioSource {
 
 void require_valid(const SpectrumOptions& o, const AudioSource& source) {
   auto fail = [](const std::string& what) { throw Error(ErrorCode::bad_argument, what); };
-  if (!(o.resolution_hz >= 0.1 && o.resolution_hz <= 5000)) fail(fmt::format("a resolution of {} Hz is not within 0.1 to 5000", o.resolution_hz));
-  if (!(o.overlap >= 0 && o.overlap <= 0.95)) fail(fmt::format("an overlap of {} is not within 0 to 0.95", o.overlap));
+  if (!(o.resolution_hz >= 0.1 && o.resolution_hz <= 5000))
+    fail(fmt::format("a resolution of {} Hz is not within 0.1 to 5000", o.resolution_hz));
+  if (!(o.overlap >= 0 && o.overlap <= 0.95))
+    fail(fmt::format("an overlap of {} is not within 0 to 0.95", o.overlap));
   if (o.averages && *o.averages < 1) fail("at least one window is averaged");
-  if (o.bands_per_octave != 0 && o.bands_per_octave != 1 && o.bands_per_octave != 3 && o.bands_per_octave != 6 && o.bands_per_octave != 12 && o.bands_per_octave != 24)
+  if (o.bands_per_octave != 0 && o.bands_per_octave != 1 && o.bands_per_octave != 3 &&
+      o.bands_per_octave != 6 && o.bands_per_octave != 12 && o.bands_per_octave != 24)
     fail(fmt::format("{} bands per octave: 1, 3, 6, 12 and 24 are", o.bands_per_octave));
-  if (o.most_peaks < 0 || o.most_peaks > 100) fail(fmt::format("{} peaks are not within 0 to 100", o.most_peaks));
-  if (o.mid_side && source.channel_count() != 2) fail(fmt::format("mid and side need two channels, it has {}", source.channel_count()));
-  if (o.tone_hz && !(*o.tone_hz > 0 && *o.tone_hz < source.sample_rate_hz() / 2)) fail(fmt::format("a tone of {} Hz does not lie below half the sample rate", *o.tone_hz));
+  if (o.most_peaks < 0 || o.most_peaks > 100)
+    fail(fmt::format("{} peaks are not within 0 to 100", o.most_peaks));
+  if (o.mid_side && source.channel_count() != 2)
+    fail(fmt::format("mid and side need two channels, it has {}", source.channel_count()));
+  if (o.tone_hz && !(*o.tone_hz > 0 && *o.tone_hz < source.sample_rate_hz() / 2))
+    fail(fmt::format("a tone of {} Hz does not lie below half the sample rate", *o.tone_hz));
 }
 
 // What a line is likely to be, by its frequency alone.
@@ -60,19 +67,25 @@ std::string guess_of(double hz, double tone_hz, double rate, double reach_hz) {
     if (std::abs(hz - k * tone_hz) < reach_hz) return fmt::format("harmonic {}", k);
   for (const double base : {50.0, 60.0})
     for (int k = 1; k <= 10; ++k)
-      if (std::abs(hz - k * base) < std::min(reach_hz, 0.3 * k + 0.5)) return fmt::format("mains {:g} Hz, line {}", base, k);
+      if (std::abs(hz - k * base) < std::min(reach_hz, 0.3 * k + 0.5))
+        return fmt::format("mains {:g} Hz, line {}", base, k);
   for (int k = 2; k <= kMostOrders; ++k)
-    if (k * tone_hz > rate / 2 && std::abs(hz - std::abs(k * tone_hz - rate * std::round(k * tone_hz / rate))) < reach_hz) return fmt::format("fold-back of order {}", k);
+    if (k * tone_hz > rate / 2 &&
+        std::abs(hz - std::abs(k * tone_hz - rate * std::round(k * tone_hz / rate))) < reach_hz)
+      return fmt::format("fold-back of order {}", k);
   return hz > kCarrierHz ? "carrier" : "line";
 }
 
-std::vector<SpectrumPeak> peaks_of(const Density& density, const SpectrumOptions& options, double rate, double half_lobe_hz) {
+std::vector<SpectrumPeak> peaks_of(const Density& density, const SpectrumOptions& options, double rate,
+                                   double half_lobe_hz) {
   std::vector<SpectrumPeak> peaks;
   const auto& values = density.values();
   const auto first = static_cast<std::size_t>(half_lobe_hz / density.bin_hz()) + 1;
   for (std::size_t b = std::max<std::size_t>(2, first); b + 2 < values.size(); ++b) {
     const double hz = static_cast<double>(b) * density.bin_hz();
-    if (values[b] < values[b - 1] || values[b] <= values[b + 1] || values[b] < kStandsOut * density.around(hz)) continue;
+    if (values[b] < values[b - 1] || values[b] <= values[b + 1] ||
+        values[b] < kStandsOut * density.around(hz))
+      continue;
     const double exact = density.exact_hz(b);
     peaks.push_back({exact, std::sqrt(2 * density.line_power(exact)), ""});
   }
@@ -80,11 +93,13 @@ std::vector<SpectrumPeak> peaks_of(const Density& density, const SpectrumOptions
   std::vector<SpectrumPeak> apart;
   for (const SpectrumPeak& peak : peaks)
     if (static_cast<int>(apart.size()) < options.most_peaks &&
-        std::none_of(apart.begin(), apart.end(), [&](const auto& p) { return std::abs(p.hz - peak.hz) < half_lobe_hz; }))
+        std::none_of(apart.begin(), apart.end(),
+                     [&](const auto& p) { return std::abs(p.hz - peak.hz) < half_lobe_hz; }))
       apart.push_back(peak);
   if (apart.empty()) return apart;
   const double tone = options.tone_hz.value_or(apart[0].hz);
-  for (SpectrumPeak& peak : apart) peak.guess = guess_of(peak.hz, tone, rate, std::max(density.bin_hz(), 1e-4 * peak.hz));
+  for (SpectrumPeak& peak : apart)
+    peak.guess = guess_of(peak.hz, tone, rate, std::max(density.bin_hz(), 1e-4 * peak.hz));
   return apart;
 }
 
@@ -97,20 +112,24 @@ std::vector<SpectrumBand> bands_of(const Density& density, int per_octave, doubl
   for (int n = -10 * per_octave; n <= 10 * per_octave; ++n) {
     const double centre = origin * std::exp2(static_cast<double>(n) / per_octave);
     if (centre / half < 14 || centre * half > rate / 2) continue;
-    bands.push_back({centre, std::sqrt(band_power(density.values(), density.bin_hz(), centre / half, centre * half, unweighted))});
+    bands.push_back({centre, std::sqrt(band_power(density.values(), density.bin_hz(), centre / half,
+                                                  centre * half, unweighted))});
   }
   return bands;
 }
 
 // Bins gathered for drawing, log spacing, the highest of each group.
-void gather(const std::vector<double>& values, double bin_hz, std::size_t first, double scale, std::vector<double>& hz, std::vector<double>& level) {
+void gather(const std::vector<double>& values, double bin_hz, std::size_t first, double scale,
+            std::vector<double>& hz, std::vector<double>& level) {
   hz.clear();
   const double last = static_cast<double>(values.size() - 1);
   double edge = static_cast<double>(std::max<std::size_t>(1, first));
   const double step = std::pow(last / edge, 1.0 / static_cast<double>(kMostPoints));
   for (auto b = static_cast<std::size_t>(edge); b < values.size();) {
-    const auto end = std::min(values.size(), std::max(b + 1, static_cast<std::size_t>(static_cast<double>(b) * step)));
-    const auto highest = std::max_element(values.begin() + static_cast<std::ptrdiff_t>(b), values.begin() + static_cast<std::ptrdiff_t>(end));
+    const auto end =
+        std::min(values.size(), std::max(b + 1, static_cast<std::size_t>(static_cast<double>(b) * step)));
+    const auto highest = std::max_element(values.begin() + static_cast<std::ptrdiff_t>(b),
+                                          values.begin() + static_cast<std::ptrdiff_t>(end));
     hz.push_back(static_cast<double>(highest - values.begin()) * bin_hz);
     level.push_back(std::sqrt(*highest * scale));
     b = end;
@@ -125,9 +144,11 @@ SpectrumResult measure_spectrum(AudioSource& given, const SpectrumOptions& optio
   AudioSource& source = options.mid_side ? static_cast<AudioSource&>(mid_side) : given;
   const double rate = source.sample_rate_hz();
   FrameRange range = frame_range(source, options.from_s, options.to_s);
-  const WelchPlan plan = plan_welch(rate, range.frames(), kWindowWidths / options.resolution_hz, options.overlap, kBeta);
+  const WelchPlan plan =
+      plan_welch(rate, range.frames(), kWindowWidths / options.resolution_hz, options.overlap, kBeta);
   if (options.averages)
-    range.end = std::min(range.end, range.first + static_cast<std::int64_t>(plan.frames) + (*options.averages - 1) * static_cast<std::int64_t>(plan.hop));
+    range.end = std::min(range.end, range.first + static_cast<std::int64_t>(plan.frames) +
+                                        (*options.averages - 1) * static_cast<std::int64_t>(plan.hop));
   SpectrumResult result;
   result.options = options;
   result.sample_rate_hz = rate;
@@ -138,11 +159,13 @@ SpectrumResult measure_spectrum(AudioSource& given, const SpectrumOptions& optio
   std::vector<std::vector<double>> mean(count, std::vector<double>(plan.length / 2 + 1, 0.0)), held(count);
   if (options.peak_hold)
     for (auto& values : held) values.assign(plan.length / 2 + 1, 0.0);
-  for_each_window(source, range, plan, [&](std::size_t c, std::int64_t w, const std::vector<double>& density) {
-    for (std::size_t b = 0; b < density.size(); ++b) mean[c][b] += density[b];
-    for (std::size_t b = 0; b < held[c].size(); ++b) held[c][b] = std::max(held[c][b], density[b]);
-    result.window_count = w + 1;
-  });
+  for_each_window(source, range, plan,
+                  [&](std::size_t c, std::int64_t w, const std::vector<double>& density) {
+                    for (std::size_t b = 0; b < density.size(); ++b) mean[c][b] += density[b];
+                    for (std::size_t b = 0; b < held[c].size(); ++b)
+                      held[c][b] = std::max(held[c][b], density[b]);
+                    result.window_count = w + 1;
+                  });
   const double half_lobe_hz = plan.lobe_half_bins() * plan.bin_hz();
   // A sine's highest bin holds its power over the window's noise bandwidth.
   const double scale = options.density ? 1 : 2 * plan.noise_bins * rate / static_cast<double>(plan.frames);
@@ -156,8 +179,11 @@ SpectrumResult measure_spectrum(AudioSource& given, const SpectrumOptions& optio
     if (options.peak_hold) gather(held[c], plan.bin_hz(), first, scale, ignored, channel.held);
     if (options.peak_hold) channel.held.resize(channel.hz.size(), 0);
     const Density density(std::move(mean[c]), plan);
-    channel.dc = std::sqrt(std::max(0.0, band_power(density.values(), plan.bin_hz(), 0, half_lobe_hz, unweighted)));
-    if (half_lobe_hz < 20) channel.below_20_rms = std::sqrt(band_power(density.values(), plan.bin_hz(), half_lobe_hz, 20, unweighted));
+    channel.dc =
+        std::sqrt(std::max(0.0, band_power(density.values(), plan.bin_hz(), 0, half_lobe_hz, unweighted)));
+    if (half_lobe_hz < 20)
+      channel.below_20_rms =
+          std::sqrt(band_power(density.values(), plan.bin_hz(), half_lobe_hz, 20, unweighted));
     if (!channel.silent) channel.peaks = peaks_of(density, options, rate, half_lobe_hz);
     if (options.bands_per_octave > 0) channel.bands = bands_of(density, options.bands_per_octave, rate);
     result.channels.push_back(std::move(channel));

@@ -11,7 +11,9 @@ namespace {
 
 constexpr double kShownDb = -260;
 
-std::optional<double> level_dbfs(double value) { return value > 0 ? std::optional(db_from_ratio(value)) : std::nullopt; }
+std::optional<double> level_dbfs(double value) {
+  return value > 0 ? std::optional(db_from_ratio(value)) : std::nullopt;
+}
 
 class Builder {
  public:
@@ -20,10 +22,16 @@ class Builder {
   void add(int channel) {
     const ChannelSpectrum& c = result_.channels[static_cast<std::size_t>(channel)];
     for (const SpectrumPeak& peak : c.peaks)
-      reading("line_dbfs", channel, level_dbfs(peak.peak), "dBFS", {{"at_hz", peak.hz}, {"likely", peak.guess}});
-    for (const SpectrumBand& band : c.bands) reading("band_dbfs", channel, level_dbfs(band.rms), "dBFS", {{"centre_hz", band.centre_hz}, {"rms_reference", std::string("square")}});
-    reading("near_dc_dbfs", channel, level_dbfs(c.dc), "dBFS", {{"bandwidth_hz", std::vector<double>{0, half_lobe_hz()}}});
-    if (half_lobe_hz() < 20) reading("below_20_hz_dbfs", channel, level_dbfs(c.below_20_rms), "dBFS", {{"bandwidth_hz", std::vector<double>{half_lobe_hz(), 20}}});
+      reading("line_dbfs", channel, level_dbfs(peak.peak), "dBFS",
+              {{"at_hz", peak.hz}, {"likely", peak.guess}});
+    for (const SpectrumBand& band : c.bands)
+      reading("band_dbfs", channel, level_dbfs(band.rms), "dBFS",
+              {{"centre_hz", band.centre_hz}, {"rms_reference", std::string("square")}});
+    reading("near_dc_dbfs", channel, level_dbfs(c.dc), "dBFS",
+            {{"bandwidth_hz", std::vector<double>{0, half_lobe_hz()}}});
+    if (half_lobe_hz() < 20)
+      reading("below_20_hz_dbfs", channel, level_dbfs(c.below_20_rms), "dBFS",
+              {{"bandwidth_hz", std::vector<double>{half_lobe_hz(), 20}}});
     add_curves(c, channel);
     tell(c, channel);
   }
@@ -37,16 +45,23 @@ class Builder {
     if (c.peaks.empty()) {
       say(Severity::note, channel, "no line stands 15 dB out of what lies around it");
     } else {
-      std::string text = fmt::format("strongest line {:.2f} dBFS at {:.2f} Hz", db_from_ratio(std::max(1e-15, c.peaks[0].peak)), c.peaks[0].hz);
+      std::string text = fmt::format("strongest line {:.2f} dBFS at {:.2f} Hz",
+                                     db_from_ratio(std::max(1e-15, c.peaks[0].peak)), c.peaks[0].hz);
       for (std::size_t i = 1; i < std::min<std::size_t>(4, c.peaks.size()); ++i)
-        text += fmt::format(", {:.1f} dBFS at {:.1f} Hz ({})", db_from_ratio(std::max(1e-15, c.peaks[i].peak)), c.peaks[i].hz, c.peaks[i].guess);
+        text += fmt::format(", {:.1f} dBFS at {:.1f} Hz ({})",
+                            db_from_ratio(std::max(1e-15, c.peaks[i].peak)), c.peaks[i].hz, c.peaks[i].guess);
       say(Severity::note, channel, text);
     }
     const double strongest = c.peaks.empty() ? 0 : c.peaks[0].peak;
     if (c.dc > 1e-5 && c.dc > 0.01 * strongest)
-      say(Severity::note, channel, fmt::format("the hump at the low end is a DC offset of {:.1f} dBFS, seen through a window {:.1f} Hz wide: no hum and no rumble",
-                                               db_from_ratio(c.dc), half_lobe_hz()));
-    if (result_.window_count < 4) say(Severity::note, channel, fmt::format("{} window{} averaged: noise is ragged by some 5 dB", result_.window_count, result_.window_count == 1 ? "" : "s"));
+      say(Severity::note, channel,
+          fmt::format("the hump at the low end is a DC offset of {:.1f} dBFS, seen through a window {:.1f} "
+                      "Hz wide: no hum and no rumble",
+                      db_from_ratio(c.dc), half_lobe_hz()));
+    if (result_.window_count < 4)
+      say(Severity::note, channel,
+          fmt::format("{} window{} averaged: noise is ragged by some 5 dB", result_.window_count,
+                      result_.window_count == 1 ? "" : "s"));
   }
 
   void add_curves(const ChannelSpectrum& c, int channel) {
@@ -67,7 +82,8 @@ class Builder {
     sheet_.curves.push_back(std::move(bands));
   }
 
-  void reading(const char* name, int channel, std::optional<double> value, const char* unit, Conditions conditions) {
+  void reading(const char* name, int channel, std::optional<double> value, const char* unit,
+               Conditions conditions) {
     conditions.emplace_back("resolution_hz", result_.options.resolution_hz);
     conditions.emplace_back("averages", result_.window_count);
     conditions.emplace_back("window", std::string("Kaiser 20"));
@@ -78,7 +94,9 @@ class Builder {
     if (result_.options.mid_side) conditions.emplace_back("view", std::string(channel == 0 ? "mid" : "side"));
     sheet_.readings.push_back({name, channel, value, unit, std::nullopt, false, std::move(conditions)});
   }
-  void say(Severity severity, int channel, std::string text) { sheet_.findings.push_back({severity, std::move(text), channel}); }
+  void say(Severity severity, int channel, std::string text) {
+    sheet_.findings.push_back({severity, std::move(text), channel});
+  }
 
   const SpectrumResult& result_;
   Sheet& sheet_;

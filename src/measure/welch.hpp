@@ -19,7 +19,7 @@ struct WelchPlan {
   std::size_t length = 0;  ///< of the transform
   double beta = 20;
   double rate = 0;
-  double noise_bins = 1;        ///< equivalent noise bandwidth in bins of 1/window
+  double noise_bins = 1;  ///< equivalent noise bandwidth in bins of 1/window
   [[nodiscard]] double bin_hz() const { return rate / static_cast<double>(length); }
   /// Half of a line's lobe in transform bins.
   [[nodiscard]] double lobe_half_bins() const {
@@ -28,7 +28,8 @@ struct WelchPlan {
 };
 
 /// Windows of about `window_s`, shorter when the stretch is; overlap 0 … 0.95.
-[[nodiscard]] WelchPlan plan_welch(double rate, std::int64_t stretch_frames, double window_s, double overlap, double beta);
+[[nodiscard]] WelchPlan plan_welch(double rate, std::int64_t stretch_frames, double window_s, double overlap,
+                                   double beta);
 
 /// Runs a window over the stretch and hands over each window's density, in mean square per Hz (one-sided),
 /// before it is averaged.
@@ -36,11 +37,13 @@ struct WelchPlan {
 /// @param each  called with channel, window and density.
 /// @throws Error bad_input for a value that is no number.
 void for_each_window(AudioSource& source, const FrameRange& range, const WelchPlan& plan,
-                     const std::function<void(std::size_t channel, std::int64_t window, const std::vector<double>& density)>& each);
+                     const std::function<void(std::size_t channel, std::int64_t window,
+                                              const std::vector<double>& density)>& each);
 
 /// Sum of a density over a band, with parts of bins at its edges; weight(hz) counts each bin.
 template <typename Weight>
-double band_power(const std::vector<double>& density, double bin_hz, double from_hz, double to_hz, Weight&& weight) {
+double band_power(const std::vector<double>& density, double bin_hz, double from_hz, double to_hz,
+                  Weight&& weight) {
   double sum = 0;
   const auto last = density.size() - 1;
   for (std::size_t b = 0; b <= last; ++b) {

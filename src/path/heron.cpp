@@ -24,7 +24,8 @@ Heron::Heron(const HeronSettings& settings, double sample_rate_hz, int channel_c
       noise_(ratio_or_none(settings.noise_dbfs)),
       clip_(ratio_from_db(settings.clip_dbfs)),
       crosstalk_(ratio_or_none(settings.crosstalk_db)),
-      lines_{ratio_or_none(settings.hum_dbfs), ratio_or_none(settings.hum_dbfs) * ratio_from_db(-14), ratio_or_none(settings.hum_dbfs) * ratio_from_db(-8)},
+      lines_{ratio_or_none(settings.hum_dbfs), ratio_or_none(settings.hum_dbfs) * ratio_from_db(-14),
+             ratio_or_none(settings.hum_dbfs) * ratio_from_db(-8)},
       whole_delay_(settings.drift_ppm == 0 && settings.delay_samples == std::floor(settings.delay_samples)),
       history_(static_cast<std::size_t>(channel_count)),
       delayed_(static_cast<std::size_t>(channel_count)) {}
@@ -36,7 +37,10 @@ void Heron::read_delayed(std::size_t channel, int frames) {
   if (!whole_delay_) {
     // Capture frame m holds what was played at (m - delay)/(1 + drift).
     const double step = 1 / (1 + settings_.drift_ppm * 1e-6);
-    reader_.read(past, (static_cast<double>(frame_) - settings_.delay_samples) * step - static_cast<double>(first_kept_), step, out);
+    reader_.read(
+        past,
+        (static_cast<double>(frame_) - settings_.delay_samples) * step - static_cast<double>(first_kept_),
+        step, out);
     return;
   }
   const auto shift = static_cast<std::int64_t>(settings_.delay_samples);
@@ -53,7 +57,8 @@ void Heron::run(const float* const* in, float* const* out, int frames) {
     read_delayed(c, frames);
   }
   // What no later frame looks back at is dropped, now and then.
-  const double oldest = (static_cast<double>(frame_) - settings_.delay_samples) / (1 + settings_.drift_ppm * 1e-6);
+  const double oldest =
+      (static_cast<double>(frame_) - settings_.delay_samples) / (1 + settings_.drift_ppm * 1e-6);
   const std::int64_t unused = static_cast<std::int64_t>(std::floor(oldest)) - kReach - first_kept_;
   if (unused > 65536) {
     for (auto& past : history_) past.erase(past.begin(), past.begin() + unused);
@@ -68,7 +73,8 @@ void Heron::run(const float* const* in, float* const* out, int frames) {
       hum += lines_[k] * sine(phase_step(static_cast<double>(k + 1) * settings_.mains_hz, rate_) * frame);
     for (std::size_t c = 0; c < channels; ++c) {
       const double own = delayed_[c][static_cast<std::size_t>(n)];
-      const double noise = noise_scale * (random_uniform(static_cast<std::uint64_t>(settings_.seed), c, frame) - 0.5);
+      const double noise =
+          noise_scale * (random_uniform(static_cast<std::uint64_t>(settings_.seed), c, frame) - 0.5);
       const double y = gain_ * (own + crosstalk_ * (sum - own)) + settings_.dc + hum + noise;
       out[c][n] = static_cast<float>(std::clamp(y, -clip_, clip_));
     }

@@ -10,13 +10,15 @@
 namespace wavicon::stand_in {
 
 struct HeronSettings {
-  double noise_dbfs = -110;   ///< RMS of white noise, full scale = 1, another on each channel; -200 is none
-  double delay_samples = 0;   ///< true round trip, fractions allowed
+  double noise_dbfs = -110;     ///< RMS of white noise, full scale = 1, another on each channel; -200 is none
+  double delay_samples = 0;     ///< true round trip, fractions allowed
   double reported_samples = 0;  ///< what its driver says
-  double hum_dbfs = -200;     ///< peak of the first line of mains hum; the second lies 14 dB lower, the third 8 dB; -200 is none
+  double hum_dbfs = -200;  ///< peak of the first line of mains hum; the second lies 14 dB lower, the third 8
+                           ///< dB; -200 is none
   double mains_hz = 50;
-  double dc = 0;              ///< full scale = 1
-  double drift_ppm = 0;       ///< of its recording clock; a slower one (below 0) needs a delay of as many samples as it gains
+  double dc = 0;  ///< full scale = 1
+  double drift_ppm =
+      0;  ///< of its recording clock; a slower one (below 0) needs a delay of as many samples as it gains
   double gain_db = 0;
   double clip_dbfs = 0;
   double crosstalk_db = -200;  ///< of the other channels' sum; -200 is none

@@ -66,12 +66,23 @@ std::unique_ptr<Unit> open_tern(const UnitSpec& spec) {
   return std::make_unique<Simulated<stand_in::Tern, stand_in::TernSettings>>(info, settings);
 }
 
-SettingInfo number(const char* symbol, const char* name, const char* unit, double low, double high, double initial) {
-  return {.symbol = symbol, .name = name, .unit = unit, .minimum = low, .maximum = high, .default_value = initial};
+SettingInfo number(const char* symbol, const char* name, const char* unit, double low, double high,
+                   double initial) {
+  return {.symbol = symbol,
+          .name = name,
+          .unit = unit,
+          .minimum = low,
+          .maximum = high,
+          .default_value = initial};
 }
 
 UnitInfo heron_info() {
-  UnitInfo info{"sim:heron", "Heron, an audio interface with a cable from output to input", "Saltmarsh Audiobooks (stand-in)", 0, 0, {}};
+  UnitInfo info{"sim:heron",
+                "Heron, an audio interface with a cable from output to input",
+                "Saltmarsh Audiobooks (stand-in)",
+                0,
+                0,
+                {}};
   info.settings = {number("noise", "Noise, RMS; -200 is none", "dBFS", -200, 0, -110),
                    number("delay", "True round trip", "samples", 0, 1e6, 261.4),
                    number("reports", "Round trip that its driver reports", "samples", 0, 1e6, 0),
@@ -97,8 +108,12 @@ class HeronUnit : public Unit {
     block_frames_ = block_frames;
   }
   int output_channel_count() const noexcept override { return heron_ ? heron_->channel_count() : 0; }
-  void run(const float* const* inputs, float* const* outputs) override { heron_->run(inputs, outputs, block_frames_); }
-  std::int64_t latency_frames() const noexcept override { return static_cast<std::int64_t>(settings_.reported_samples); }
+  void run(const float* const* inputs, float* const* outputs) override {
+    heron_->run(inputs, outputs, block_frames_);
+  }
+  std::int64_t latency_frames() const noexcept override {
+    return static_cast<std::int64_t>(settings_.reported_samples);
+  }
 
  private:
   UnitInfo info_;
@@ -110,13 +125,21 @@ class HeronUnit : public Unit {
 std::unique_ptr<Unit> open_heron(const UnitSpec& spec) {
   const UnitInfo info = heron_info();
   const auto v = setting_values(info.name, info.settings, spec);
-  return std::make_unique<HeronUnit>(stand_in::HeronSettings{v[0], v[1], v[2], v[3], v[4], v[5], v[6], v[7], v[8], v[9], v[10]});
+  return std::make_unique<HeronUnit>(
+      stand_in::HeronSettings{v[0], v[1], v[2], v[3], v[4], v[5], v[6], v[7], v[8], v[9], v[10]});
 }
 
 UnitInfo curlew_info() {
-  UnitInfo info{"sim:curlew", "Curlew, an intercom box with a coarse converter", "Saltmarsh Audiobooks (stand-in)", 1, 1, {}};
-  info.settings = {number("bits", "Of its converter", "bits", 4, 16, 10), number("rate", "Of its converter", "Hz", 4000, 768000, 16000),
-                   number("carrier", "Left-over carrier, peak; -200 is none", "dBFS", -200, 0, -50), number("carrier_hz", "Frequency of the carrier", "Hz", 1000, 384000, 19800)};
+  UnitInfo info{"sim:curlew",
+                "Curlew, an intercom box with a coarse converter",
+                "Saltmarsh Audiobooks (stand-in)",
+                1,
+                1,
+                {}};
+  info.settings = {number("bits", "Of its converter", "bits", 4, 16, 10),
+                   number("rate", "Of its converter", "Hz", 4000, 768000, 16000),
+                   number("carrier", "Left-over carrier, peak; -200 is none", "dBFS", -200, 0, -50),
+                   number("carrier_hz", "Frequency of the carrier", "Hz", 1000, 384000, 19800)};
   info.settings[0].integer = true;
   return info;
 }
@@ -124,7 +147,8 @@ UnitInfo curlew_info() {
 std::unique_ptr<Unit> open_curlew(const UnitSpec& spec) {
   const UnitInfo info = curlew_info();
   const auto v = setting_values(info.name, info.settings, spec);
-  return std::make_unique<Simulated<stand_in::Curlew, stand_in::CurlewSettings>>(info, stand_in::CurlewSettings{v[0], v[1], v[2], v[3]});
+  return std::make_unique<Simulated<stand_in::Curlew, stand_in::CurlewSettings>>(
+      info, stand_in::CurlewSettings{v[0], v[1], v[2], v[3]});
 }
 
 UnitInfo sandpiper_info() {
@@ -182,8 +206,9 @@ std::unique_ptr<Unit> open_stand_in(const UnitSpec& spec) {
   if (spec.name == "sandpiper") return open_sandpiper(spec);
   if (spec.name == "heron") return open_heron(spec);
   if (spec.name == "curlew") return open_curlew(spec);
-  throw Error(ErrorCode::bad_argument, fmt::format("there is no stand-in '{}'{}", spec.name,
-                                                   name_hint(spec.name, {"tern", "sandpiper", "heron", "curlew"})));
+  throw Error(ErrorCode::bad_argument,
+              fmt::format("there is no stand-in '{}'{}", spec.name,
+                          name_hint(spec.name, {"tern", "sandpiper", "heron", "curlew"})));
 }
 
 std::vector<UnitListing> list_stand_ins() {

@@ -15,7 +15,9 @@ struct Row {
   std::optional<int> channel;
   std::string which;
   std::string unit;
-  bool operator==(const Row& other) const { return name == other.name && channel == other.channel && which == other.which; }
+  bool operator==(const Row& other) const {
+    return name == other.name && channel == other.channel && which == other.which;
+  }
 };
 
 // What tells readings of one name apart: the order, the line, the band, or the place to a hertz.
@@ -35,7 +37,8 @@ std::vector<Row> rows_of(const Sheet& sheet, const std::vector<Sheet>& all) {
   std::vector<Row> rows;
   for (const Reading& r : sheet.readings) {
     const bool several = std::any_of(all.begin(), all.end(), [&](const Sheet& s) {
-      return std::count_if(s.readings.begin(), s.readings.end(), [&](const Reading& o) { return o.name == r.name && o.channel == r.channel; }) > 1;
+      return std::count_if(s.readings.begin(), s.readings.end(),
+                           [&](const Reading& o) { return o.name == r.name && o.channel == r.channel; }) > 1;
     });
     rows.push_back({r.name, r.channel, several ? which_of(r) : "", r.unit});
   }
@@ -44,7 +47,8 @@ std::vector<Row> rows_of(const Sheet& sheet, const std::vector<Sheet>& all) {
 
 const Reading* reading_of(const Sheet& sheet, const Row& row) {
   for (const Reading& r : sheet.readings)
-    if (r.name == row.name && r.channel == row.channel && (row.which.empty() || which_of(r) == row.which)) return &r;
+    if (r.name == row.name && r.channel == row.channel && (row.which.empty() || which_of(r) == row.which))
+      return &r;
   return nullptr;
 }
 
@@ -70,21 +74,26 @@ std::string comparison_table(const std::vector<Sheet>& sheets) {
   std::string text;
   for (const Sheet& sheet : sheets)
     for (const Finding& finding : sheet.findings)
-      text += fmt::format("{}{}: {}{}\n", sheet.capture.file,
-                          finding.channel && sheet.capture.channels > 1 ? fmt::format(", channel {}", *finding.channel + 1) : "",
-                          finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ", finding.text);
+      text += fmt::format(
+          "{}{}: {}{}\n", sheet.capture.file,
+          finding.channel && sheet.capture.channels > 1 ? fmt::format(", channel {}", *finding.channel + 1)
+                                                        : "",
+          finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ", finding.text);
   std::vector<Row> rows;
   for (const Sheet& sheet : sheets)
     for (const Row& row : rows_of(sheet, sheets))
       if (std::find(rows.begin(), rows.end(), row) == rows.end()) rows.push_back(row);
-  const bool channels = std::any_of(rows.begin(), rows.end(), [](const Row& r) { return r.channel.value_or(0) > 0; });
+  const bool channels =
+      std::any_of(rows.begin(), rows.end(), [](const Row& r) { return r.channel.value_or(0) > 0; });
   const auto names = short_names(sheets);
   std::vector<std::vector<std::string>> cells = {{"", "reading", channels ? "channel" : ""}};
   cells[0].insert(cells[0].end(), names.begin(), names.end());
   cells[0].push_back("");
-  for (std::size_t i = 1; i < sheets.size(); ++i) cells[0].push_back(sheets.size() == 2 ? "difference" : "to first: " + names[i]);
+  for (std::size_t i = 1; i < sheets.size(); ++i)
+    cells[0].push_back(sheets.size() == 2 ? "difference" : "to first: " + names[i]);
   for (const Row& row : rows) {
-    std::vector<std::string> line = {"", row.name + (row.which.empty() ? "" : ", " + row.which), row.channel && channels ? std::to_string(*row.channel + 1) : ""};
+    std::vector<std::string> line = {"", row.name + (row.which.empty() ? "" : ", " + row.which),
+                                     row.channel && channels ? std::to_string(*row.channel + 1) : ""};
     const Reading* first = reading_of(sheets[0], row);
     for (const Sheet& sheet : sheets) {
       const Reading* r = reading_of(sheet, row);
@@ -93,7 +102,8 @@ std::string comparison_table(const std::vector<Sheet>& sheets) {
     line.push_back(row.unit);
     for (std::size_t i = 1; i < sheets.size(); ++i) {
       const Reading* r = reading_of(sheets[i], row);
-      const bool both = first != nullptr && r != nullptr && first->value && r->value && !first->bound && !r->bound;
+      const bool both =
+          first != nullptr && r != nullptr && first->value && r->value && !first->bound && !r->bound;
       line.push_back(both && compares(row.unit) ? fmt::format("{:+.3f}", *r->value - *first->value) : "");
     }
     cells.push_back(std::move(line));

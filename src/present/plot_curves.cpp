@@ -21,8 +21,9 @@ struct Pen {
   const char* colour;
   const char* dashes;
 };
-constexpr Pen kPens[kMostCurves] = {{"#14506b", "solid"},  {"#b4431c", "solid"},    {"#a08a3c", "solid"},  {"#2b2b28", "(12,4)"},
-                                    {"#5b9aa8", "(8,4)"}, {"#d98e6a", "(4,3)"}, {"#6f675a", "(2,3)"}, {"#9c7bb0", "(14,4,3,4)"}};
+constexpr Pen kPens[kMostCurves] = {{"#14506b", "solid"},  {"#b4431c", "solid"},     {"#a08a3c", "solid"},
+                                    {"#2b2b28", "(12,4)"}, {"#5b9aa8", "(8,4)"},     {"#d98e6a", "(4,3)"},
+                                    {"#6f675a", "(2,3)"},  {"#9c7bb0", "(14,4,3,4)"}};
 
 struct Drawn {
   const Curve* curve;
@@ -48,7 +49,8 @@ std::vector<Drawn> chosen(const std::vector<Sheet>& sheets, const CurveStyle& st
 
 }  // namespace
 
-std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& style, const PlotOptions& options) {
+std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& style,
+                        const PlotOptions& options) {
   const auto drawn = chosen(sheets, style);
   if (drawn.empty()) throw Error(ErrorCode::bad_argument, "the sheets hold no curve to draw");
   double highest = -1e300, lowest = 1e300, first = 1e300, last = -1e300;
@@ -65,27 +67,40 @@ std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& styl
       last = std::max(last, curve.x[k]);
     }
     script += data_block(fmt::format("curve{}", i), points);
-    const std::string dashes = std::string(kPens[i].dashes) == "solid" ? "dt solid" : fmt::format("dt {}", kPens[i].dashes);
-    plot += fmt::format("{}$curve{} using 1:2 with {} lc rgb '{}' lw {} {} title {}", i == 0 ? "" : ", ", i,
-                        style.steps ? (drawn.size() == 1 ? "boxes fs solid 0.6 noborder" : "histeps") : "lines", kPens[i].colour,
-                        drawn[i].strong ? 1.8 : 1.1, dashes, literal(drawn[i].name));
+    const std::string dashes =
+        std::string(kPens[i].dashes) == "solid" ? "dt solid" : fmt::format("dt {}", kPens[i].dashes);
+    plot +=
+        fmt::format("{}$curve{} using 1:2 with {} lc rgb '{}' lw {} {} title {}", i == 0 ? "" : ", ", i,
+                    style.steps ? (drawn.size() == 1 ? "boxes fs solid 0.6 noborder" : "histeps") : "lines",
+                    kPens[i].colour, drawn[i].strong ? 1.8 : 1.1, dashes, literal(drawn[i].name));
   }
-  const double step = highest - lowest > 60 ? 20 : highest - lowest > 24 ? 10 : highest - lowest > 8 ? 5 : highest - lowest > 2 ? 1 : 0.5;
+  const double step = highest - lowest > 60   ? 20
+                      : highest - lowest > 24 ? 10
+                      : highest - lowest > 8  ? 5
+                      : highest - lowest > 2  ? 1
+                                              : 0.5;
   const double top = std::ceil((highest + 0.05 * step) / step) * step;
-  const double bottom = style.steps ? 0 : std::max(top - style.shown_range, std::floor((lowest - 0.05 * step) / step) * step);
+  const double bottom =
+      style.steps ? 0 : std::max(top - style.shown_range, std::floor((lowest - 0.05 * step) / step) * step);
   if (style.log_frequency)
     script += frequency_axis(std::max(style.lowest_x, first), last);
   else
-    script += fmt::format("set xrange [{:.8g}:{:.8g}]\n", style.steps ? first - 1 : first, style.steps ? last + 1 : last);
-  script += fmt::format("set yrange [{:.6g}:{:.6g}]\n{}", bottom, top, style.steps ? "set boxwidth 0.9\n" : fmt::format("set ytics {:g}\n", step));
+    script += fmt::format("set xrange [{:.8g}:{:.8g}]\n", style.steps ? first - 1 : first,
+                          style.steps ? last + 1 : last);
+  script += fmt::format("set yrange [{:.6g}:{:.6g}]\n{}", bottom, top,
+                        style.steps ? "set boxwidth 0.9\n" : fmt::format("set ytics {:g}\n", step));
   std::string subject;
   std::set<std::string> files;
   for (const Sheet& sheet : sheets)
-    if (files.insert(sheet.capture.file).second && files.size() <= 3) subject += (subject.empty() ? "" : "  ·  ") + sheet.capture.file;
-  script += fmt::format("set title {} font ',13' textcolor rgb '{}' offset 0,0.4\n", literal(style.title), kInk);
+    if (files.insert(sheet.capture.file).second && files.size() <= 3)
+      subject += (subject.empty() ? "" : "  ·  ") + sheet.capture.file;
+  script +=
+      fmt::format("set title {} font ',13' textcolor rgb '{}' offset 0,0.4\n", literal(style.title), kInk);
   if (sheets.size() == 1)
-    script += fmt::format("set label {} at graph 0,1 left offset 0,3.3 font ',11' textcolor rgb '{}'\n", literal(subject), kMuted);
-  script += fmt::format("set xlabel {} textcolor rgb '{}'\nset ylabel {} textcolor rgb '{}'\n", literal(style.x_title), kInk, literal(style.y_title), kInk);
+    script += fmt::format("set label {} at graph 0,1 left offset 0,3.3 font ',11' textcolor rgb '{}'\n",
+                          literal(subject), kMuted);
+  script += fmt::format("set xlabel {} textcolor rgb '{}'\nset ylabel {} textcolor rgb '{}'\n",
+                        literal(style.x_title), kInk, literal(style.y_title), kInk);
   script += "set key tmargin right horizontal samplen 2 maxrows 2\n";
   return run_gnuplot(script + plot + "\n");
 }

@@ -1,5 +1,6 @@
 // The program as a user meets it: commands, what they print, exit statuses, files left behind.
 
+#include <map>
 #include <nlohmann/json.hpp>
 
 #include "support.hpp"
@@ -340,6 +341,56 @@ TEST_F(Program, ACaptureOfAForeignSignalIsJudgedAgainstItsReference) {
   EXPECT_HAS(other.out, "the reference is not in this capture");
 }
 
+TEST_F(Program, NoiseIsReadInSilenceAndUnderATone) {
+  good("make silence --seconds 3 -o s.wav --quiet");
+  good("make tone --level -1 --seconds 3 -o t.wav --quiet");
+  good("feed s.wav --through 'sim:heron?noise=-90' -o a.wav --quiet");
+  good("feed t.wav --through 'sim:heron?noise=-90&gain=-1' -o b.wav --quiet");
+  const std::string both = good("noise a.wav b.wav --plot n.png");
+  EXPECT_HAS(both, "-90.8");
+  EXPECT_HAS(both, "quietest first:");
+  const json sheet = json::parse(good("noise b.wav --json --calibrate 0dBFS=2Vrms"));
+  EXPECT_NEAR(sheet["readings"][0]["value"].get<double>(), -90.797, 0.1);
+  EXPECT_EQ(sheet["readings"][0]["conditions"]["part"], "tone");
+  EXPECT_HAS(sheet["readings"][0]["conditions"]["under"].get<std::string>(),
+             "a tone of 997.00 Hz at -2.00 dBFS");
+  EXPECT_HAS(bad(2, "noise a.wav --calibrate 2V"), "0dBFS=2.45Vrms");
+  EXPECT_HAS(bad(2, "noise a.wav --band 5 2"), "is empty");
+  EXPECT_EQ(wavicon("noise a.wav --limit 'noise_dbfs<-100' --quiet").status, 1);
+}
+
+TEST_F(Program, SpectraAreListedAndOverlaid) {
+  good("make tone --frequency 7001 --level -6 --seconds 2 -o t.wav --quiet");
+  good("feed t.wav --through 'sim:tern?drive=18' -o a.wav --quiet");
+  good("feed t.wav --through 'sim:tern?drive=18&oversampling=8' -o b.wav --quiet");
+  EXPECT_HAS(good("spectrum a.wav"), "fold-back of order 5");
+  EXPECT_EQ(good("spectrum b.wav").find("fold-back of order 5"), std::string::npos);
+  good("spectrum a.wav b.wav --plot s.svg --bands 3");
+  EXPECT_HAS(read_text(file("s.svg")), "<svg");
+  EXPECT_HAS(bad(2, "spectrum a.wav --mid-side"), "need two channels");
+}
+
+TEST_F(Program, AliasingIsFollowedOverALadder) {
+  good("make sweep --seconds 4 --level -1 -o s.wav --quiet");
+  good("feed s.wav --through 'sim:tern?drive=18' -o a.wav --quiet");
+  good("feed s.wav --through 'sim:tern?drive=18&oversampling=4' -o b.wav --quiet");
+  const json sheet = json::parse(good("aliasing a.wav --json"));
+  std::map<std::string, double> readings;
+  for (const auto& r : sheet["readings"])
+    if (readings.count(r["name"]) == 0) readings[r["name"]] = r["value"];
+  // arctan of a sine of peak A behind a gain g: order 3 over order 1 is r²/3, r = (sqrt(1 + (gA)²) - 1)/(gA).
+  const double driven = std::pow(10.0, (18 - 12 - 1) / 20.0),
+               r = (std::sqrt(1 + driven * driven) - 1) / driven;
+  EXPECT_NEAR(readings["worst_alias_dbc"], 20 * std::log10(r * r / 3), 0.05);
+  EXPECT_EQ(readings["worst_alias_order"], 3);
+  EXPECT_HAS(good("aliasing a.wav b.wav --plot a.png"), "b.wav: worst -5");
+  EXPECT_EQ(wavicon("aliasing s.wav --limit 'worst_alias_dbc<-120' --quiet").status, 0);
+  good("make noise --seconds 2 -o n.wav --quiet");
+  EXPECT_HAS(bad(2, "aliasing n.wav"), "no part that is a sweep");
+  good("make sweep --seconds 2 --no-marks -o u.wav --quiet");
+  EXPECT_HAS(bad(2, "aliasing u.wav"), "give --stimulus");
+}
+
 TEST_F(Program, LevelsStandSideBySide) {
   good("make tone --level 0 --seconds 4 -o a.wav --quiet");
   good("make tone --level -6 --seconds 4 --channels 2 -o b.wav --quiet");
@@ -347,7 +398,9 @@ TEST_F(Program, LevelsStandSideBySide) {
   EXPECT_EQ(one["readings"][0]["name"], "rms_dbfs");
   EXPECT_NEAR(one["readings"][0]["value"].get<double>(), -3.0103, 1e-4) << "the part alone, not its marks";
   EXPECT_EQ(one["readings"][0]["conditions"]["part"], "tone");
-  EXPECT_NEAR(json::parse(good("levels a.wav --json --rms-reference sine"))["readings"][0]["value"].get<double>(), 0, 1e-4);
+  EXPECT_NEAR(
+      json::parse(good("levels a.wav --json --rms-reference sine"))["readings"][0]["value"].get<double>(), 0,
+      1e-4);
   const std::string both = good("levels a.wav b.wav --plot l.png --draw loudness");
   EXPECT_HAS(both, "-6.000");
   EXPECT_HAS(both, "difference");

@@ -15,7 +15,9 @@ constexpr double kFloorDbc = -150;  // 24 bits
 
 Recipe sweep_recipe(double rate, double seconds = 4) {
   Recipe recipe{.sample_rate_hz = rate};
-  recipe.parts.push_back({.name = "sweep", .kind = Sweep{.from_hz = 100, .to_hz = 0.458 * rate, .seconds = seconds, .level_dbfs = -1}});
+  recipe.parts.push_back(
+      {.name = "sweep",
+       .kind = Sweep{.from_hz = 100, .to_hz = 0.458 * rate, .seconds = seconds, .level_dbfs = -1}});
   return recipe;
 }
 
@@ -45,7 +47,8 @@ std::vector<double> orders_of(const Device& device, double peak) {
   std::vector<double> amplitudes;
   for (int k = 0; k <= 40; ++k) {
     std::complex<double> sum = 0;
-    for (int n = 0; n < kGrid; ++n) sum += device(peak * std::sin(2 * M_PI * n / kGrid)) * std::polar(1.0, -2 * M_PI * k * n / kGrid);
+    for (int n = 0; n < kGrid; ++n)
+      sum += device(peak * std::sin(2 * M_PI * n / kGrid)) * std::polar(1.0, -2 * M_PI * k * n / kGrid);
     amplitudes.push_back(std::abs(sum) * 2 / kGrid);
   }
   return amplitudes;
@@ -64,13 +67,17 @@ TEST(Aliasing, EveryFoldedOrderOfAMemorylessDeviceIsRead) {
         if (truth[static_cast<std::size_t>(k)] > truth[static_cast<std::size_t>(strongest)]) strongest = k;
       EXPECT_EQ(folded[0].order, strongest);
       for (const FoldedOrder& order : folded) {
-        const double expected = db_from_ratio(truth[static_cast<std::size_t>(order.order)] / truth[1] + 1e-20);
+        const double expected =
+            db_from_ratio(truth[static_cast<std::size_t>(order.order)] / truth[1] + 1e-20);
         if (expected < -130) continue;
         EXPECT_NEAR(db_from_ratio(order.ratio), expected, kWorstDb) << rate << " order " << order.order;
-        EXPECT_NEAR(order.hz, std::abs(order.order * order.at_hz - rate * std::round(order.order * order.at_hz / rate)), 1e-6);
+        EXPECT_NEAR(order.hz,
+                    std::abs(order.order * order.at_hz - rate * std::round(order.order * order.at_hz / rate)),
+                    1e-6);
         EXPECT_GT(order.order * order.at_hz, rate / 2);
       }
-      EXPECT_NEAR(db_from_ratio(result.channels[0].harmonic.ratio), db_from_ratio(truth[static_cast<std::size_t>(strongest)] / truth[1]), kWorstDb);
+      EXPECT_NEAR(db_from_ratio(result.channels[0].harmonic.ratio),
+                  db_from_ratio(truth[static_cast<std::size_t>(strongest)] / truth[1]), kWorstDb);
     };
     check([](double x) { return x + 0.1 * x * x - 0.2 * x * x * x + 0.05 * std::pow(x, 5); });
     check([](double x) { return std::tanh(2 * x) / 2; });
@@ -80,8 +87,11 @@ TEST(Aliasing, EveryFoldedOrderOfAMemorylessDeviceIsRead) {
 TEST(Aliasing, ACleanSweepReadsNothingAndSaysWhatItCouldHaveSeen) {
   for (const auto format : {SampleFormat::float64, SampleFormat::pcm24}) {
     Stimulus stimulus(sweep_recipe(48000));
-    const auto result = measured(through(stimulus, [](double x) { return x; }, format), stimulus, {.format = format});
-    EXPECT_LT(db_from_ratio(result.channels[0].folded[0].ratio), format == SampleFormat::float64 ? -220 : kFloorDbc);
+    const auto result = measured(through(
+                                     stimulus, [](double x) { return x; }, format),
+                                 stimulus, {.format = format});
+    EXPECT_LT(db_from_ratio(result.channels[0].folded[0].ratio),
+              format == SampleFormat::float64 ? -220 : kFloorDbc);
     EXPECT_LT(db_from_ratio(result.floor_ratio), format == SampleFormat::float64 ? -220 : kFloorDbc);
     const Sheet sheet = aliasing_sheet(result, {});
     EXPECT_TRUE(find_reading(sheet, "worst_alias_dbc", 0)->bound);
@@ -95,7 +105,9 @@ TEST(Aliasing, LateInvertedAndQuieterIsTheSame) {
   auto device = [](double x) { return x - 0.1 * x * x * x; };
   const Audio plain = through(stimulus, device);
   Audio late(48000, 2, plain.frames() + 9000);
-  for (std::int64_t n = 0; n < plain.frames(); ++n) late.channel(1)[static_cast<std::size_t>(n) + 4321] = -0.01 * std::as_const(plain).channel(0)[static_cast<std::size_t>(n)];
+  for (std::int64_t n = 0; n < plain.frames(); ++n)
+    late.channel(1)[static_cast<std::size_t>(n) + 4321] =
+        -0.01 * std::as_const(plain).channel(0)[static_cast<std::size_t>(n)];
   const auto a = measured(plain, stimulus), b = measured(late, stimulus);
   EXPECT_FALSE(b.channels[0].measured);
   ASSERT_TRUE(b.channels[1].measured);
@@ -107,7 +119,8 @@ TEST(Aliasing, LateInvertedAndQuieterIsTheSame) {
 
 TEST(Aliasing, HardCornersAreSaid) {
   Stimulus stimulus(sweep_recipe(48000));
-  const auto result = measured(through(stimulus, [](double x) { return std::clamp(x, -0.3, 0.3); }), stimulus);
+  const auto result =
+      measured(through(stimulus, [](double x) { return std::clamp(x, -0.3, 0.3); }), stimulus);
   EXPECT_EQ(result.channels[0].folded[0].order, 3);
   std::string text;
   for (const auto& finding : aliasing_sheet(result, {}).findings) text += finding.text;
@@ -120,14 +133,25 @@ TEST(Aliasing, EdgesOfItsRange) {
   Audio silent(48000, 1, stimulus.frames());
   MemorySource source(silent);
   Take take;
-  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measure_aliasing(source, stimulus, 0, take, {}); }).find("the sweep is not in this capture"), std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measure_aliasing(source, stimulus, 0, take, {}); })
+                .find("the sweep is not in this capture"),
+            std::string::npos);
   silent.channel(0)[60000] = NAN;
   for (double& x : silent.channel(0)) x = std::isnan(x) ? x : 0.1;
-  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)measure_aliasing(source, stimulus, 0, take, {.highest_order = 1}); }).find("not within 2 to 120"), std::string::npos);
-  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)measure_aliasing(source, stimulus, 1, take, {}); }).find("a part that is a sweep"), std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_argument,
+                       [&] { (void)measure_aliasing(source, stimulus, 0, take, {.highest_order = 1}); })
+                .find("not within 2 to 120"),
+            std::string::npos);
+  EXPECT_NE(
+      message_of(ErrorCode::bad_argument, [&] { (void)measure_aliasing(source, stimulus, 1, take, {}); })
+          .find("a part that is a sweep"),
+      std::string::npos);
   Audio short_one(48000, 1, 100);
   MemorySource short_source(short_one);
-  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measure_aliasing(short_source, stimulus, 0, take, {}); }).find("too little of it"), std::string::npos);
+  EXPECT_NE(
+      message_of(ErrorCode::bad_input, [&] { (void)measure_aliasing(short_source, stimulus, 0, take, {}); })
+          .find("too little of it"),
+      std::string::npos);
 }
 
 }  // namespace

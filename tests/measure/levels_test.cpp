@@ -8,9 +8,9 @@ namespace {
 
 using namespace testing;
 
-constexpr double kRmsDb = 1e-9;        // whole periods of a sine
-constexpr double kLoudnessLu = 0.1;    // EBU Tech 3341, minimum requirements (to verify)
-constexpr double kRangeLu = 1;         // EBU Tech 3342 (to verify)
+constexpr double kRmsDb = 1e-9;      // whole periods of a sine
+constexpr double kLoudnessLu = 0.1;  // EBU Tech 3341, minimum requirements (to verify)
+constexpr double kRangeLu = 1;       // EBU Tech 3342 (to verify)
 constexpr double kTruePeakOver = 0.2, kTruePeakUnder = 0.4;  // EBU Tech 3341, true-peak cases (to verify)
 
 LevelsResult measured(const Audio& audio, const LevelsOptions& options = {}) {
@@ -40,7 +40,8 @@ TEST(Levels, RmsPeakCrestAndDcOfASine) {
         audio.channel(1)[static_cast<std::size_t>(n)] = 0.25 + 0.1 * exact_sine(331, rate, n);
       }
       const auto result = measured(audio, {.true_peak = false, .loudness = false});
-      EXPECT_NEAR(db_from_ratio(result.channels[0].rms) - level, -db_from_ratio(std::sqrt(2.0)), kRmsDb) << rate;
+      EXPECT_NEAR(db_from_ratio(result.channels[0].rms) - level, -db_from_ratio(std::sqrt(2.0)), kRmsDb)
+          << rate;
       EXPECT_NEAR(result.channels[0].dc, 0, 1e-12);
       EXPECT_NEAR(result.channels[1].dc, 0.25, 1e-12);
       EXPECT_NEAR(result.channels[1].rms, std::sqrt(0.0625 + 0.005), 1e-12);
@@ -66,8 +67,10 @@ TEST(Levels, LoudnessOfTheSignalsThatEbuTech3341Describes) {
     std::vector<std::pair<double, double>> stretches;
     double lufs;
   };
-  for (const Case& c : {Case{{{-23, 20}}, -23}, Case{{{-33, 20}}, -33}, Case{{{-36, 10}, {-23, 60}, {-36, 10}}, -23},
-                        Case{{{-72, 10}, {-36, 10}, {-23, 60}, {-36, 10}, {-72, 10}}, -23}, Case{{{-26, 20}, {-20, 20.1}, {-26, 20}}, -23}}) {
+  for (const Case& c :
+       {Case{{{-23, 20}}, -23}, Case{{{-33, 20}}, -33}, Case{{{-36, 10}, {-23, 60}, {-36, 10}}, -23},
+        Case{{{-72, 10}, {-36, 10}, {-23, 60}, {-36, 10}, {-72, 10}}, -23},
+        Case{{{-26, 20}, {-20, 20.1}, {-26, 20}}, -23}}) {
     const auto loudness = measured(sines(c.stretches), {.true_peak = false}).loudness;
     EXPECT_NEAR(loudness.integrated_lufs.value_or(0), c.lufs, kLoudnessLu);
   }
@@ -79,7 +82,8 @@ TEST(Levels, LoudnessOfTheSignalsThatEbuTech3341Describes) {
 
 TEST(Levels, LoudnessRangeOfTheSignalsThatEbuTech3342Describes) {
   for (const auto& [soft, range] : {std::pair{-30.0, 10.0}, {-15.0, 5.0}, {-40.0, 20.0}})
-    EXPECT_NEAR(*measured(sines({{-20, 20}, {soft, 20}}), {.true_peak = false}).loudness.range_lu, range, kRangeLu);
+    EXPECT_NEAR(*measured(sines({{-20, 20}, {soft, 20}}), {.true_peak = false}).loudness.range_lu, range,
+                kRangeLu);
 }
 
 TEST(Levels, TruePeakBetweenTheSamples) {
@@ -87,7 +91,8 @@ TEST(Levels, TruePeakBetweenTheSamples) {
   for (const double degrees : {0.0, 45.0, 60.0, 67.5}) {
     Audio audio(48000, 1, 48000);
     for (std::int64_t n = 0; n < audio.frames(); ++n)
-      audio.channel(0)[static_cast<std::size_t>(n)] = 0.5 * exact_sine(12000, 48000, n, degrees / 360) * std::min(1.0, static_cast<double>(n) / 2400);
+      audio.channel(0)[static_cast<std::size_t>(n)] =
+          0.5 * exact_sine(12000, 48000, n, degrees / 360) * std::min(1.0, static_cast<double>(n) / 2400);
     const double true_peak_db = db_from_ratio(measured(audio).channels[0].true_peak);
     EXPECT_LE(true_peak_db, -6.02 + kTruePeakOver) << degrees;
     EXPECT_GE(true_peak_db, -6.02 - kTruePeakUnder) << degrees;
@@ -95,7 +100,8 @@ TEST(Levels, TruePeakBetweenTheSamples) {
 }
 
 TEST(Levels, RmsOverTimeFollowsTheLevel) {
-  const auto result = measured(sines({{-20, 1}, {-40, 1}}, 1), {.window_s = 0.2, .hop_s = 0.05, .loudness = false});
+  const auto result =
+      measured(sines({{-20, 1}, {-40, 1}}, 1), {.window_s = 0.2, .hop_s = 0.05, .loudness = false});
   const auto& trace = result.channels[0].rms_over_time;
   ASSERT_EQ(trace.size(), 37U);
   EXPECT_NEAR(db_from_ratio(trace[0]), -23.01, 0.01);
@@ -111,19 +117,23 @@ TEST(Levels, TheSameForAnyBlocks) {
   for (const std::size_t block : {1U, 777U}) {
     LevelMeter meter(1, 44100, {});
     for (std::size_t n = 0; n < static_cast<std::size_t>(audio.frames()); n += block)
-      meter.push(std::as_const(audio).channel(0).subspan(n, std::min(block, static_cast<std::size_t>(audio.frames()) - n)));
+      meter.push(std::as_const(audio).channel(0).subspan(
+          n, std::min(block, static_cast<std::size_t>(audio.frames()) - n)));
     const auto pieces = meter.finish();
-    EXPECT_NEAR(pieces.channels[0].rms, whole.channels[0].rms, 1e-13) << "only the order of additions differs";
+    EXPECT_NEAR(pieces.channels[0].rms, whole.channels[0].rms, 1e-13)
+        << "only the order of additions differs";
     EXPECT_NEAR(*pieces.loudness.integrated_lufs, *whole.loudness.integrated_lufs, 1e-9);
     EXPECT_EQ(pieces.loudness.short_term_lufs.size(), whole.loudness.short_term_lufs.size());
   }
 }
 
 TEST(Levels, EdgesOfItsRange) {
-  EXPECT_NE(message_of(ErrorCode::bad_input, [] { (void)measured(Audio(48000, 1, 0)); }).find("0 frames"), std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_input, [] { (void)measured(Audio(48000, 1, 0)); }).find("0 frames"),
+            std::string::npos);
   Audio silent(48000, 2, 48000);
   const Sheet sheet = levels_sheet(measured(silent), {.channels = 2});
-  for (const char* name : {"rms_dbfs", "peak_dbfs", "crest_factor_db"}) EXPECT_FALSE(find_reading(sheet, name, 1)->value) << name;
+  for (const char* name : {"rms_dbfs", "peak_dbfs", "crest_factor_db"})
+    EXPECT_FALSE(find_reading(sheet, name, 1)->value) << name;
   EXPECT_EQ(*find_reading(sheet, "rms", 1)->value, 0);
   EXPECT_FALSE(find_reading(sheet, "loudness_integrated_lufs", std::nullopt)->value);
   std::string text;
@@ -131,12 +141,18 @@ TEST(Levels, EdgesOfItsRange) {
   EXPECT_NE(text.find("silence has no level"), std::string::npos);
   EXPECT_NE(text.find("nothing is louder than -70 LUFS"), std::string::npos);
   silent.channel(1)[7] = NAN;
-  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measured(silent); }).find("channel 2 holds a value that is no number at frame 7"), std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measured(silent); })
+                .find("channel 2 holds a value that is no number at frame 7"),
+            std::string::npos);
   Audio one(768000, 64, 1);
   one.channel(63)[0] = -0.5;
   EXPECT_EQ(measured(one).channels[63].peak, 0.5);
-  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)measured(one, {.window_s = 0.1, .hop_s = 1}); }).find("a hop of 1 s"), std::string::npos);
-  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)measured(one, {.from_s = 1}); }).find("does not lie within"), std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)measured(one, {.window_s = 0.1, .hop_s = 1}); })
+                .find("a hop of 1 s"),
+            std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)measured(one, {.from_s = 1}); })
+                .find("does not lie within"),
+            std::string::npos);
 }
 
 }  // namespace

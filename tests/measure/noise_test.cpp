@@ -10,8 +10,8 @@ namespace {
 
 using namespace testing;
 
-constexpr double kSpreads = 4;       // standard deviations of the level of noise that a test allows
-constexpr double kBaseHz = 0.001;    // mains, five seconds
+constexpr double kSpreads = 4;     // standard deviations of the level of noise that a test allows
+constexpr double kBaseHz = 0.001;  // mains, five seconds
 constexpr double kLineDb = 0.1;
 constexpr double kRangeDb = 0.05;
 constexpr double kBits = 0.02;
@@ -25,7 +25,8 @@ NoiseResult measured(const Audio& audio, const NoiseOptions& options = {}) {
 Audio white(double rate, double seconds, double rms, std::uint64_t seed = 1) {
   Audio audio(rate, 1, static_cast<std::int64_t>(rate * seconds));
   for (std::int64_t n = 0; n < audio.frames(); ++n)
-    audio.channel(0)[static_cast<std::size_t>(n)] = rms * std::sqrt(12.0) * (random_uniform(seed, 0, static_cast<std::uint64_t>(n)) - 0.5);
+    audio.channel(0)[static_cast<std::size_t>(n)] =
+        rms * std::sqrt(12.0) * (random_uniform(seed, 0, static_cast<std::uint64_t>(n)) - 0.5);
   return audio;
 }
 
@@ -39,7 +40,9 @@ TEST(Noise, WhiteNoiseReadsItsDensityTimesTheBand) {
     for (const double rms : {1e-2, 1e-6}) {
       const auto result = measured(white(rate, 5, rms));
       const double expected_db = db_from_ratio(rms) + db_from_power_ratio((20000.0 - 20) / (rate / 2));
-      EXPECT_NEAR(db_from_ratio(result.channels[0].noise_rms), expected_db, kSpreads * result.spread_db + 0.01) << rate;
+      EXPECT_NEAR(db_from_ratio(result.channels[0].noise_rms), expected_db,
+                  kSpreads * result.spread_db + 0.01)
+          << rate;
       EXPECT_FALSE(result.channels[0].tone_hz);
       EXPECT_TRUE(result.channels[0].spurs.empty()) << rate;
       // Weights over a flat density, summed in steps of 1 Hz.
@@ -48,8 +51,12 @@ TEST(Noise, WhiteNoiseReadsItsDensityTimesTheBand) {
         a += a_weight(hz);
         itu += itu_r_468_weight(hz);
       }
-      EXPECT_NEAR(db_from_ratio(result.channels[0].noise_a_rms), db_from_ratio(rms) + db_from_power_ratio(a / (rate / 2)), 0.08) << rate;
-      EXPECT_NEAR(db_from_ratio(result.channels[0].noise_468_rms), db_from_ratio(rms) + db_from_power_ratio(itu / (rate / 2)), 0.08) << rate;
+      EXPECT_NEAR(db_from_ratio(result.channels[0].noise_a_rms),
+                  db_from_ratio(rms) + db_from_power_ratio(a / (rate / 2)), 0.08)
+          << rate;
+      EXPECT_NEAR(db_from_ratio(result.channels[0].noise_468_rms),
+                  db_from_ratio(rms) + db_from_power_ratio(itu / (rate / 2)), 0.08)
+          << rate;
     }
 }
 
@@ -77,7 +84,8 @@ TEST(Noise, DynamicRangeAndBitsOfAnIdealConverter) {
     Audio audio(48000, 1, 48000 * 5);
     const double step = std::ldexp(1.0, 1 - word);
     for (std::int64_t n = 0; n < audio.frames(); ++n)
-      audio.channel(0)[static_cast<std::size_t>(n)] = step * std::nearbyint(ratio_from_db(-1) * exact_sine(997.123, 48000, n) / step);
+      audio.channel(0)[static_cast<std::size_t>(n)] =
+          step * std::nearbyint(ratio_from_db(-1) * exact_sine(997.123, 48000, n) / step);
     const Sheet sheet = noise_sheet(measured(audio), {});
     EXPECT_NEAR(*find_reading(sheet, "effective_bits", 0)->value, word, kBits) << word;
   }
@@ -97,8 +105,12 @@ TEST(Noise, MainsHumIsFoundLineByLine) {
     ASSERT_TRUE(c.mains_hz) << base;
     EXPECT_NEAR(*c.mains_hz, base, kBaseHz);
     ASSERT_GE(c.mains.size(), 2U);
-    for (const MainsLine& line : c.mains) EXPECT_LT(lines[line.order - 1], 0) << line.hz << " " << db_from_ratio(line.peak) << " over " << db_from_ratio(line.around);
-    for (const MainsLine& line : c.mains) EXPECT_NEAR(db_from_ratio(line.peak), lines[line.order - 1], line.order == 5 ? 0.5 : kLineDb) << line.order;
+    for (const MainsLine& line : c.mains)
+      EXPECT_LT(lines[line.order - 1], 0)
+          << line.hz << " " << db_from_ratio(line.peak) << " over " << db_from_ratio(line.around);
+    for (const MainsLine& line : c.mains)
+      EXPECT_NEAR(db_from_ratio(line.peak), lines[line.order - 1], line.order == 5 ? 0.5 : kLineDb)
+          << line.order;
     EXPECT_FALSE(c.tone_hz) << "hum is no test tone";
   }
   EXPECT_FALSE(measured(white(48000, 5, 1e-4)).channels[0].mains_hz);
@@ -111,28 +123,38 @@ TEST(Noise, OtherLinesAreListedAndRisingNoiseIsSaid) {
   ASSERT_EQ(result.channels[0].spurs.size(), 1U);
   EXPECT_NEAR(result.channels[0].spurs[0].hz, 15734.2, 0.3);
   EXPECT_NEAR(db_from_ratio(result.channels[0].spurs[0].peak), -100, 0.3);
-  for (std::int64_t n = 0; n < audio.frames(); ++n) audio.channel(0)[static_cast<std::size_t>(n)] *= std::exp(static_cast<double>(n) / 100000);
+  for (std::int64_t n = 0; n < audio.frames(); ++n)
+    audio.channel(0)[static_cast<std::size_t>(n)] *= std::exp(static_cast<double>(n) / 100000);
   std::string text;
   for (const auto& finding : noise_sheet(measured(audio), {}).findings) text += finding.text + "\n";
   EXPECT_NE(text.find("the noise comes up by"), std::string::npos) << text;
 }
 
 TEST(Noise, CalibrationGivesVolts) {
-  const Sheet sheet = noise_sheet(measured(white(48000, 5, 1e-5), {.band_from_hz = 0, .band_to_hz = 24000, .full_scale_vrms = 2.45}), {});
+  const Sheet sheet = noise_sheet(
+      measured(white(48000, 5, 1e-5), {.band_from_hz = 0, .band_to_hz = 24000, .full_scale_vrms = 2.45}), {});
   EXPECT_NEAR(*find_reading(sheet, "noise_uvrms", 0)->value, 1e-5 * std::sqrt(2.0) * 2.45 * 1e6, 0.5);
-  EXPECT_NEAR(*find_reading(sheet, "noise_dbu", 0)->value, db_from_ratio(1e-5 * std::sqrt(2.0) * 2.45 / 0.7746), 0.1);
+  EXPECT_NEAR(*find_reading(sheet, "noise_dbu", 0)->value,
+              db_from_ratio(1e-5 * std::sqrt(2.0) * 2.45 / 0.7746), 0.1);
 }
 
 TEST(Noise, EdgesOfItsRange) {
-  EXPECT_NE(message_of(ErrorCode::bad_input, [] { (void)measured(Audio(48000, 1, 0)); }).find("0 frames"), std::string::npos);
-  EXPECT_NE(message_of(ErrorCode::bad_input, [] { (void)measured(Audio(48000, 1, 1)); }).find("too short"), std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_input, [] { (void)measured(Audio(48000, 1, 0)); }).find("0 frames"),
+            std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_input, [] { (void)measured(Audio(48000, 1, 1)); }).find("too short"),
+            std::string::npos);
   const Sheet silent = noise_sheet(measured(Audio(48000, 1, 48000)), {});
   EXPECT_FALSE(find_reading(silent, "noise_dbfs", 0)->value);
   EXPECT_NE(silent.findings[0].text.find("digital silence"), std::string::npos);
   Audio broken = white(48000, 1, 1e-3);
   broken.channel(0)[30000] = INFINITY;
-  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measured(broken); }).find("channel 1 holds a value that is no number"), std::string::npos);
-  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)measured(broken, {.band_from_hz = 100, .band_to_hz = 50}); }).find("is empty"), std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measured(broken); })
+                .find("channel 1 holds a value that is no number"),
+            std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_argument,
+                       [&] { (void)measured(broken, {.band_from_hz = 100, .band_to_hz = 50}); })
+                .find("is empty"),
+            std::string::npos);
   EXPECT_EQ(measured(white(8000, 1, 1e-3)).band_to_hz, 4000);
   EXPECT_GT(measured(white(768000, 0.5, 1e-3)).channels[0].noise_rms, 0);
 }

@@ -16,7 +16,8 @@ SpectrumResult measured(const Audio& audio, const SpectrumOptions& options = {})
   return measure_spectrum(source, options);
 }
 
-Audio with_lines(double rate, double seconds, const std::vector<std::pair<double, double>>& lines, int channels = 1) {
+Audio with_lines(double rate, double seconds, const std::vector<std::pair<double, double>>& lines,
+                 int channels = 1) {
   Audio audio(rate, channels, static_cast<std::int64_t>(rate * seconds));
   for (int c = 0; c < channels; ++c)
     for (std::int64_t n = 0; n < audio.frames(); ++n) {
@@ -30,16 +31,23 @@ Audio with_lines(double rate, double seconds, const std::vector<std::pair<double
 TEST(Spectrum, LinesAreReadNamedAndPlaced) {
   for (const double rate : {44100.0, 48000.0, 96000.0}) {
     const double folded = std::abs(5 * 6000.7 - rate);
-    std::vector<std::pair<double, double>> lines = {{6000.7, -6}, {12001.4, -40.5}, {50, -70}, {19500.3, -83}, {3333.3, -90}};
+    std::vector<std::pair<double, double>> lines = {
+        {6000.7, -6}, {12001.4, -40.5}, {50, -70}, {19500.3, -83}, {3333.3, -90}};
     if (rate < 60000) lines.emplace_back(folded, -77);
     const auto result = measured(with_lines(rate, 3, lines));
     for (const auto& [hz, dbfs] : lines) {
       const double at = hz;
       const auto& peaks = result.channels[0].peaks;
-      const auto found = std::find_if(peaks.begin(), peaks.end(), [&](const auto& p) { return std::abs(p.hz - at) < 0.1; });
+      const auto found =
+          std::find_if(peaks.begin(), peaks.end(), [&](const auto& p) { return std::abs(p.hz - at) < 0.1; });
       ASSERT_NE(found, peaks.end()) << hz << " at " << rate;
       EXPECT_NEAR(db_from_ratio(found->peak), dbfs, kLevelDb) << hz;
-      const std::string expected = hz == 6000.7 ? "tone" : hz == 12001.4 ? "harmonic 2" : hz == 50 ? "mains 50 Hz, line 1" : hz == 19500.3 ? "carrier" : hz == 3333.3 ? "line" : "fold-back of order 5";
+      const std::string expected = hz == 6000.7    ? "tone"
+                                   : hz == 12001.4 ? "harmonic 2"
+                                   : hz == 50      ? "mains 50 Hz, line 1"
+                                   : hz == 19500.3 ? "carrier"
+                                   : hz == 3333.3  ? "line"
+                                                   : "fold-back of order 5";
       EXPECT_EQ(found->guess, expected) << hz;
     }
     EXPECT_EQ(result.channels[0].peaks.size(), lines.size());
@@ -49,16 +57,21 @@ TEST(Spectrum, LinesAreReadNamedAndPlaced) {
 TEST(Spectrum, CurvesReadASineAsItsLevelAndNoiseAsItsDensity) {
   const Audio sine = with_lines(48000, 3, {{1000, -20}});
   const auto amplitude = measured(sine);
-  EXPECT_NEAR(db_from_ratio(*std::max_element(amplitude.channels[0].level.begin(), amplitude.channels[0].level.end())), -20, 0.3);
+  EXPECT_NEAR(db_from_ratio(
+                  *std::max_element(amplitude.channels[0].level.begin(), amplitude.channels[0].level.end())),
+              -20, 0.3);
   Audio noise(48000, 1, 48000 * 10);
   for (std::int64_t n = 0; n < noise.frames(); ++n)
-    noise.channel(0)[static_cast<std::size_t>(n)] = std::sqrt(12.0) * 0.01 * (random_uniform(9, 0, static_cast<std::uint64_t>(n)) - 0.5);
+    noise.channel(0)[static_cast<std::size_t>(n)] =
+        std::sqrt(12.0) * 0.01 * (random_uniform(9, 0, static_cast<std::uint64_t>(n)) - 0.5);
   const auto density = measured(noise, {.density = true, .bands_per_octave = 3});
   const auto& c = density.channels[0];
   for (const SpectrumBand& band : c.bands) {
     if (band.centre_hz < 100) continue;
     const double width = band.centre_hz * (std::exp2(1 / 6.0) - std::exp2(-1 / 6.0));
-    EXPECT_NEAR(db_from_ratio(band.rms), -40 + db_from_power_ratio(width / 24000), 4 * 4.34 / std::sqrt(width * 10) + 0.05) << band.centre_hz;
+    EXPECT_NEAR(db_from_ratio(band.rms), -40 + db_from_power_ratio(width / 24000),
+                4 * 4.34 / std::sqrt(width * 10) + 0.05)
+        << band.centre_hz;
   }
   EXPECT_TRUE(c.peaks.empty());
 }
@@ -82,14 +95,25 @@ TEST(Spectrum, MidSideDcPeakHoldAndAverages) {
 }
 
 TEST(Spectrum, EdgesOfItsRange) {
-  EXPECT_NE(message_of(ErrorCode::bad_input, [] { (void)measured(Audio(48000, 1, 0)); }).find("0 frames"), std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_input, [] { (void)measured(Audio(48000, 1, 0)); }).find("0 frames"),
+            std::string::npos);
   EXPECT_TRUE(measured(Audio(48000, 1, 1)).channels[0].silent);
-  EXPECT_NE(message_of(ErrorCode::bad_argument, [] { (void)measured(Audio(48000, 1, 9), {.mid_side = true}); }).find("need two channels"), std::string::npos);
-  EXPECT_NE(message_of(ErrorCode::bad_argument, [] { (void)measured(Audio(48000, 1, 9), {.bands_per_octave = 7}); }).find("7 bands per octave"), std::string::npos);
-  EXPECT_NE(message_of(ErrorCode::bad_argument, [] { (void)measured(Audio(48000, 1, 9), {.resolution_hz = 0}); }).find("resolution"), std::string::npos);
+  EXPECT_NE(
+      message_of(ErrorCode::bad_argument, [] { (void)measured(Audio(48000, 1, 9), {.mid_side = true}); })
+          .find("need two channels"),
+      std::string::npos);
+  EXPECT_NE(
+      message_of(ErrorCode::bad_argument, [] { (void)measured(Audio(48000, 1, 9), {.bands_per_octave = 7}); })
+          .find("7 bands per octave"),
+      std::string::npos);
+  EXPECT_NE(
+      message_of(ErrorCode::bad_argument, [] { (void)measured(Audio(48000, 1, 9), {.resolution_hz = 0}); })
+          .find("resolution"),
+      std::string::npos);
   Audio broken(768000, 2, 50000);
   broken.channel(1)[100] = NAN;
-  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measured(broken); }).find("channel 2 holds"), std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measured(broken); }).find("channel 2 holds"),
+            std::string::npos);
 }
 
 }  // namespace

@@ -7,9 +7,11 @@ namespace wavicon {
 /// @accuracy  0.05 dB against the standard's rounded table (weighting_test.cpp).
 [[nodiscard]] double a_weight(double frequency_hz);
 
-/// ITU-R BS.468-4 weighting as a factor of power; 1 at 1 kHz, +12.2 dB at 6.3 kHz. Source: the rational function
-/// that follows the standard's network (to verify). With an RMS detector, not the standard's quasi-peak one.
-/// @accuracy  0.1 dB against the standard's rounded table up to 16 kHz, 0.3 dB at 20 kHz (weighting_test.cpp).
+/// ITU-R BS.468-4 weighting as a factor of power; 1 at 1 kHz, +12.2 dB at 6.3 kHz. Source: the rational
+/// function that follows the standard's network (to verify). With an RMS detector, not the standard's
+/// quasi-peak one.
+/// @accuracy  0.1 dB against the standard's rounded table up to 16 kHz, 0.3 dB at 20 kHz
+/// (weighting_test.cpp).
 [[nodiscard]] double itu_r_468_weight(double frequency_hz);
 
 }  // namespace wavicon

@@ -14,10 +14,10 @@
 namespace wavicon {
 
 struct AliasingOptions {
-  int highest_order = 40;        ///< 2 … 120
-  double band_from_hz = 20;      ///< of the folded products' own frequencies
-  double band_to_hz = 20000;     ///< cut to half the rate
-  double full_scale_spl_db = 100;  ///< sound level that a full-scale sine is assumed to play at
+  int highest_order = 40;                       ///< 2 … 120
+  double band_from_hz = 20;                     ///< of the folded products' own frequencies
+  double band_to_hz = 20000;                    ///< cut to half the rate
+  double full_scale_spl_db = 100;               ///< sound level that a full-scale sine is assumed to play at
   SampleFormat format = SampleFormat::float64;  ///< how the capture was stored: decides the floor
 };
 
@@ -31,12 +31,12 @@ struct AliasingFrame {
 
 /// The highest place of one folded order, or of their sum.
 struct FoldedOrder {
-  int order = 0;        ///< 0 for the sum
-  double hz = 0;        ///< its own frequency there
-  double at_hz = 0;     ///< the sweep's
-  double amplitude = 0; ///< peak value, full scale = 1
-  double ratio = 0;     ///< over the fundamental there
-  double from_hz = 0;   ///< of the sweep: range in which it stands 10 dB over the floor
+  int order = 0;         ///< 0 for the sum
+  double hz = 0;         ///< its own frequency there
+  double at_hz = 0;      ///< the sweep's
+  double amplitude = 0;  ///< peak value, full scale = 1
+  double ratio = 0;      ///< over the fundamental there
+  double from_hz = 0;    ///< of the sweep: range in which it stands 10 dB over the floor
   double to_hz = 0;
 };
 
@@ -59,23 +59,25 @@ struct AliasingResult {
   double band_to_hz = 0;
   double frame_s = 0;
   std::vector<ChannelAliasing> channels;
-  double floor_ratio = 0;      ///< highest folded product that the same computation reads on the clean sweep in the capture's format
+  double floor_ratio = 0;  ///< highest folded product that the same computation reads on the clean sweep in
+                           ///< the capture's format
   double floor_sum_ratio = 0;  ///< the same of the sum
 };
 
 /// Follows the orders of the sweep `part` where `take` says that the capture holds it.
 ///
-/// Frames of 20 ms, hop a quarter: weighted least squares (Kaiser, β = 20) over DC and all orders at once, each with an
-/// amplitude that may change linearly within the frame; the normal matrix comes from sums over the phase alone. Orders whose
-/// variance is inflated (they cross another one) are left out; a value is the least of three neighbouring frames, which takes
-/// off spikes at steep filters. The sweep is lined up by the phase of its fundamental first.
+/// Frames of 20 ms, hop a quarter: weighted least squares (Kaiser, β = 20) over DC and all orders at once,
+/// each with an amplitude that may change linearly within the frame; the normal matrix comes from sums over
+/// the phase alone. Orders whose variance is inflated (they cross another one) are left out; a value is the
+/// least of three neighbouring frames, which takes off spikes at steep filters. The sweep is lined up by the
+/// phase of its fundamental first.
 ///
 /// @param part  index of a sweep in the recipe of the stimulus.
-/// @throws Error bad_argument for a part that is no sweep, or options out of range; bad_input when the capture holds less than half
-/// of the sweep
+/// @throws Error bad_argument for a part that is no sweep, or options out of range; bad_input when the
+/// capture holds less than half of the sweep
 /// @accuracy  worst product 0.05 dB, its order exact; floor below -150 dBc in 24 bits (aliasing_test.cpp)
-[[nodiscard]] AliasingResult measure_aliasing(AudioSource& capture, Stimulus& stimulus, std::size_t part, const Take& take,
-                                              const AliasingOptions& options = {});
+[[nodiscard]] AliasingResult measure_aliasing(AudioSource& capture, Stimulus& stimulus, std::size_t part,
+                                              const Take& take, const AliasingOptions& options = {});
 
 /// Readings, curves over the sweep's frequency, findings.
 [[nodiscard]] Sheet aliasing_sheet(const AliasingResult& result, const CaptureInfo& capture);

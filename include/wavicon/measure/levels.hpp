@@ -35,8 +35,8 @@ struct ChannelLevels {
 
 /// What ITU-R BS.1770-4 and EBU R 128 say of all channels together; none for too little sound.
 struct Loudness {
-  std::optional<double> integrated_lufs;  ///< gated; needs 0.4 s above -70 LUFS
-  std::optional<double> range_lu;         ///< EBU Tech 3342; needs 3 s
+  std::optional<double> integrated_lufs;      ///< gated; needs 0.4 s above -70 LUFS
+  std::optional<double> range_lu;             ///< EBU Tech 3342; needs 3 s
   std::optional<double> momentary_max_lufs;   ///< 0.4 s
   std::optional<double> short_term_max_lufs;  ///< 3 s
   std::vector<double> momentary_lufs;         ///< every 0.1 s from 0.4 s on

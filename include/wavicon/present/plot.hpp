@@ -29,10 +29,10 @@ struct CurveStyle {
   std::string title;
   std::string x_title;
   std::string y_title;
-  bool log_frequency = false;      ///< frequency axis from 20 Hz or lowest_x
+  bool log_frequency = false;  ///< frequency axis from 20 Hz or lowest_x
   double lowest_x = 20;
-  bool steps = false;              ///< bars, as of a histogram
-  double shown_range = 140;        ///< at most so far below the highest value
+  bool steps = false;        ///< bars, as of a histogram
+  double shown_range = 140;  ///< at most so far below the highest value
 };
 
 /// Curves of those names from all sheets and channels in one picture, each named by its file, its channel
