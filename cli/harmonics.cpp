@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include <cmath>
 #include <memory>
 #include <utility>
 
@@ -8,7 +9,9 @@
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/file/audio_file.hpp"
 #include "wavicon/measure/harmonics.hpp"
+#include "wavicon/measure/harmonics_ladder.hpp"
 #include "wavicon/present/plot.hpp"
+#include "wavicon/present/table.hpp"
 
 namespace wavicon::cli {
 namespace {
@@ -72,8 +75,7 @@ void aim(const Harmonics& command, Capture& capture, HarmonicsOptions& options) 
   if (!options.tone_hz) options.tone_hz = tone_hz(*capture.stimulus, *part) * capture.take->rate_ratio;
 }
 
-Sheet measure(const std::string& path, const Harmonics& command) {
-  Capture capture = open_capture(path, command.intake);
+Sheet measure(Capture& capture, const Harmonics& command) {
   const AudioFileInfo& info = capture.source->info();
   HarmonicsOptions options = command.options;
   options.from_s = command.sheet.from_s;
@@ -97,10 +99,92 @@ Sheet measure(const std::string& path, const Harmonics& command) {
   return sheet;
 }
 
+// The staircase to climb: the one that --part names, or the first when no part is a tone.
+const PlacedPart* staircase_part(const Harmonics& command, const Stimulus& stimulus) {
+  const PlacedPart* found = nullptr;
+  for (const PlacedPart& part : stimulus.parts()) {
+    if (command.intake.part.empty() && part.kind == "tone") return nullptr;
+    const bool named = command.intake.part.empty() || part.name == command.intake.part;
+    if (part.kind == "staircase" && named && found == nullptr) found = &part;
+  }
+  return found;
+}
+
+// Harmonics of every step of a staircase.
+std::vector<LadderStep> climb(const Harmonics& command, Capture& capture, const PlacedPart& part) {
+  const auto index = static_cast<std::size_t>(&part - capture.stimulus->parts().data());
+  const auto& staircase = std::get<Staircase>(capture.stimulus->recipe().parts[index].kind);
+  HarmonicsOptions options = command.options;
+  options.format = capture.source->info().format;
+  options.rms_reference = command.sheet.rms_reference == "sine" ? RmsReference::sine : RmsReference::square;
+  if (command.band_hz.size() == 2) {
+    options.band_from_hz = command.band_hz[0];
+    options.band_to_hz = command.band_hz[1];
+  }
+  std::vector<LadderStep> steps;
+  for (const StaircaseStep& step : staircase_steps(staircase, capture.stimulus->recipe().sample_rate_hz)) {
+    const auto first = static_cast<double>(part.first_frame + step.first_frame);
+    const double rate = capture.source->sample_rate_hz();
+    const auto from = std::llround(capture.seconds_of(first) * rate),
+               to = std::llround(capture.seconds_of(first + static_cast<double>(step.frames)) * rate);
+    options.tone_hz = step.frequency_hz * capture.take->rate_ratio;
+    Sheet sheet = harmonics_sheet(measure_harmonics(read_stretch(*capture.source, from, to - from), options),
+                                  capture_info(capture.source->info()));
+    for (Reading& r : sheet.readings) {
+      r.conditions.emplace_back("step_hz", step.frequency_hz);
+      r.conditions.emplace_back("step_dbfs", step.level_dbfs);
+      r.conditions.emplace_back("part", part.name);
+    }
+    finish(sheet, capture);
+    keep_channel(sheet, command.sheet.channel);
+    steps.push_back({step.frequency_hz, step.level_dbfs, std::move(sheet)});
+  }
+  return steps;
+}
+
+int run_ladder(const Harmonics& command, Capture& capture, const PlacedPart& part) {
+  const auto steps = climb(command, capture, part);
+  std::vector<Sheet> sheets;
+  std::vector<std::string> names;
+  for (const LadderStep& step : steps) {
+    sheets.push_back(step.sheet);
+    names.push_back(fmt::format("{:g} Hz, {:g} dBFS", step.frequency_hz, step.level_dbfs));
+  }
+  const Sheet ladder = harmonics_ladder(steps, capture_info(capture.source->info()));
+  sheets.push_back(ladder);
+  SheetOptions options = command.sheet;
+  options.quiet = options.quiet || !options.json;
+  const int status = deliver(options, sheets, [&](const std::vector<Sheet>&, bool svg) {
+    CurveStyle style{.names = {},
+                     .title = "Harmonics over the level of the stimulus",
+                     .x_title = "level of the stimulus, dBFS",
+                     .y_title = "relative to the fundamental, dBc",
+                     .shown_range = 160};
+    for (const Curve& curve : ladder.curves) style.names.push_back(curve.name);
+    return draw_curves({ladder}, style, {.format = svg ? PlotFormat::svg : PlotFormat::png});
+  });
+  if (command.sheet.json || command.sheet.quiet) return status;
+  sheets.pop_back();
+  say(false, ladder_table(sheets, names,
+                          {"fundamental_dbfs", "h2_dbc", "h3_dbc", "h4_dbc", "h5_dbc", "h6_dbc", "h7_dbc",
+                           "thd_db", "thd_n_db", "even_over_odd_db"}));
+  std::fputs(sheet_table(ladder).c_str(), stdout);
+  return status;
+}
+
 int run(const Harmonics& command) {
   command.sheet.check();
-  const auto sheets =
-      measure_each(command.sheet, [&](const std::string& path) { return measure(path, command); });
+  const bool whole = command.sheet.from_s == 0 && !command.sheet.to_s;
+  std::optional<int> status;
+  const auto sheets = measure_each(command.sheet, [&](const std::string& path) {
+    Capture capture = open_capture(path, command.intake);
+    const bool alone = command.sheet.captures.size() == 1 && whole && capture.take;
+    const PlacedPart* part = alone ? staircase_part(command, *capture.stimulus) : nullptr;
+    if (part == nullptr) return measure(capture, command);
+    status = run_ladder(command, capture, *part);
+    return Sheet{};
+  });
+  if (status) return *status;
   return deliver(command.sheet, sheets, [](const std::vector<Sheet>& all, bool svg) {
     return draw_harmonics(all.front(), {.format = svg ? PlotFormat::svg : PlotFormat::png});
   });
@@ -113,7 +197,9 @@ void add_harmonics(CLI::App& app, Action& action) {
       app.add_subcommand("harmonics", "levels of the harmonics of a tone, THD, THD+N, SINAD, residual noise");
   auto harmonics = std::make_shared<Harmonics>();
   harmonics->sheet.add_to(*command);
-  harmonics->intake.add_to(*command, "name of the tone part to measure (default: the first)");
+  harmonics->intake.add_to(
+      *command,
+      "tone or staircase of the stimulus to measure (default: the first tone, else the first staircase)");
   command->add_option("--tone", harmonics->options.tone_hz,
                       "fundamental in Hz, found within 3 % (default: the strongest tone)");
   command

@@ -43,6 +43,13 @@ std::string quiet_part(const Capture& capture, const std::string& named) {
   return named;
 }
 
+bool is_silence(const Capture& capture, const std::string& name) {
+  if (!capture.take) return false;
+  const auto& parts = capture.stimulus->parts();
+  return std::any_of(parts.begin(), parts.end(),
+                     [&](const PlacedPart& part) { return part.name == name && part.kind == "silence"; });
+}
+
 Sheet measure(const std::string& path, const NoiseCommand& command) {
   Capture capture = open_capture(path, command.intake);
   const AudioFileInfo& info = capture.source->info();
@@ -53,6 +60,8 @@ Sheet measure(const std::string& path, const NoiseCommand& command) {
   options.from_s = stretch.from_s;
   options.to_s = stretch.to_s;
   if (!options.tone_hz) options.tone_hz = part_tone_hz(capture, part);
+  // A line that stands out of silence was not played: it is noise, and listed.
+  if (!options.tone_hz && is_silence(capture, part)) options.keep_tone = true;
   options.format = info.format;
   options.rms_reference = command.sheet.rms_reference == "sine" ? RmsReference::sine : RmsReference::square;
   if (command.band_hz.size() == 2) {

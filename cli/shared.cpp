@@ -1,5 +1,6 @@
 #include <unistd.h>
 
+#include <algorithm>
 #include <atomic>
 #include <chrono>
 #include <csignal>
@@ -21,6 +22,11 @@ std::atomic<bool> interrupt_asked{false};
 
 double now_s() {
   return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
+
+bool holds(const Sheet& sheet, const std::string& name) {
+  return std::any_of(sheet.readings.begin(), sheet.readings.end(),
+                     [&](const Reading& r) { return r.name == name; });
 }
 
 bool is_svg(const std::string& file) { return fs::path(file).extension() == ".svg"; }
@@ -122,6 +128,10 @@ int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets, const
   std::vector<LimitResult> results;
   for (const std::string& text : options.limits)
     for (const Sheet& sheet : sheets) {
+      // What sums up other sheets has readings of its own.
+      if (sheets.size() > 1 && !holds(sheet, parse_limit(text).name) &&
+          holds(sheets.front(), parse_limit(text).name))
+        continue;
       const auto checked = check_limit(parse_limit(text), sheet);
       results.insert(results.end(), checked.begin(), checked.end());
     }

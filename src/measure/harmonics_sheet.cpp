@@ -45,6 +45,7 @@ class ChannelSheet {
     reading("sinad_db", inverse(thd_n), "dB", inverse(thd_n_floor), false, band);
     add_residual();
     if (!measured) return;
+    add_balance();
     curve("spectrum", channel_);
     curve("own floor", floor_);
   }
@@ -78,6 +79,15 @@ class ChannelSheet {
             exists ? level_db(floor_.thd_ratio) : std::nullopt, exists && channel_.thd_bound, orders);
     reading("thd_percent", exists ? percent(channel_.thd_ratio) : std::nullopt, "%",
             exists ? percent(floor_.thd_ratio) : std::nullopt, exists && channel_.thd_bound, orders);
+  }
+
+  // Even orders against odd ones, where both were read.
+  void add_balance() {
+    double even = 0, odd = 0;
+    for (const HarmonicOrder& order : channel_.orders)
+      if (!order.folded && !order.hidden && !order.bound)
+        (order.order % 2 == 0 ? even : odd) += order.amplitude * order.amplitude;
+    if (even > 0 && odd > 0) reading("even_over_odd_db", db_from_power_ratio(even / odd), "dB", std::nullopt);
   }
 
   void add_residual() {

@@ -2,6 +2,8 @@
 // Averaged power density of a long signal, channel by channel, in memory that does not grow with it. Internal
 // to `measure`.
 
+#include <algorithm>
+#include <cstddef>
 #include <cstdint>
 #include <functional>
 #include <vector>
@@ -44,15 +46,20 @@ void for_each_window(AudioSource& source, const FrameRange& range, const WelchPl
 template <typename Weight>
 double band_power(const std::vector<double>& density, double bin_hz, double from_hz, double to_hz,
                   Weight&& weight) {
+  // Bin b holds what lies within half a bin of it.
+  const auto last = static_cast<std::ptrdiff_t>(density.size()) - 1;
+  const auto first = std::clamp(static_cast<std::ptrdiff_t>(from_hz / bin_hz + 0.5), std::ptrdiff_t{0}, last),
+             end = std::clamp(static_cast<std::ptrdiff_t>(to_hz / bin_hz + 0.5), std::ptrdiff_t{0}, last);
+  auto part = [&](std::ptrdiff_t b) {
+    const double at = static_cast<double>(b), low = std::max(from_hz, (at - 0.5) * bin_hz),
+                 high = std::min(to_hz, (at + 0.5) * bin_hz);
+    return high > low ? density[static_cast<std::size_t>(b)] * (high - low) * weight(at * bin_hz) : 0.0;
+  };
+  if (end <= first) return part(first);
   double sum = 0;
-  const auto last = density.size() - 1;
-  for (std::size_t b = 0; b <= last; ++b) {
-    // Bin b holds what lies within half a bin of it.
-    const double low = std::max(from_hz, (static_cast<double>(b) - 0.5) * bin_hz),
-                 high = std::min(to_hz, (static_cast<double>(b) + 0.5) * bin_hz);
-    if (high > low) sum += density[b] * (high - low) * weight(static_cast<double>(b) * bin_hz);
-  }
-  return sum;
+  for (std::ptrdiff_t b = first + 1; b < end; ++b)
+    sum += density[static_cast<std::size_t>(b)] * weight(static_cast<double>(b) * bin_hz);
+  return part(first) + sum * bin_hz + part(end);
 }
 
 }  // namespace wavicon::measure_detail

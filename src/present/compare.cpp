@@ -116,4 +116,33 @@ std::string comparison_table(const std::vector<Sheet>& sheets) {
   return text;
 }
 
+std::string ladder_table(const std::vector<Sheet>& sheets, const std::vector<std::string>& names,
+                         const std::vector<std::string>& readings) {
+  std::vector<std::vector<std::string>> cells = {{"", "step"}};
+  const bool several =
+      std::any_of(sheets.begin(), sheets.end(), [](const Sheet& s) { return s.capture.channels > 1; });
+  if (several) cells[0].push_back("channel");
+  std::vector<std::string> columns;
+  for (const std::string& name : readings)
+    if (std::any_of(sheets.begin(), sheets.end(), [&](const Sheet& s) {
+          return std::any_of(s.readings.begin(), s.readings.end(),
+                             [&](const Reading& r) { return r.name == name; });
+        }))
+      columns.push_back(name);
+  cells[0].insert(cells[0].end(), columns.begin(), columns.end());
+  for (std::size_t i = 0; i < sheets.size(); ++i)
+    for (int channel = 0; channel < std::max(1, sheets[i].capture.channels); ++channel) {
+      std::vector<std::string> line = {"", channel == 0 ? names[i] : ""};
+      if (several) line.push_back(std::to_string(channel + 1));
+      for (const std::string& name : columns) {
+        const Reading* r = find_reading(sheets[i], name, channel);
+        line.push_back(r == nullptr ? "" : value_text(*r));
+      }
+      cells.push_back(std::move(line));
+    }
+  std::vector<bool> right(cells[0].size(), true);
+  right[0] = right[1] = false;
+  return aligned(cells, right);
+}
+
 }  // namespace wavicon

@@ -308,4 +308,16 @@ double sweep_cycles(const Sweep& p, double time_s) {
   return p.from_hz / rise * exponential_minus_one(rise * time_s);
 }
 
+std::vector<StaircaseStep> staircase_steps(const Staircase& p, double rate) {
+  using stimulus_detail::frames_of;
+  const std::int64_t step = frames_of(p.step_s, rate), period = step + frames_of(p.gap_s, rate),
+                     edge = frames_of(p.edge_s, rate);
+  std::vector<StaircaseStep> steps;
+  for (std::size_t f = 0; f < p.frequencies_hz.size(); ++f)
+    for (const double level : p.levels_dbfs)
+      steps.push_back({p.frequencies_hz[f], level + (p.trims_db.empty() ? 0 : p.trims_db[f]),
+                       static_cast<std::int64_t>(steps.size()) * period + edge, step - 2 * edge});
+  return steps;
+}
+
 }  // namespace wavicon

@@ -341,6 +341,23 @@ TEST_F(Program, ACaptureOfAForeignSignalIsJudgedAgainstItsReference) {
   EXPECT_HAS(other.out, "the reference is not in this capture");
 }
 
+TEST_F(Program, AStaircaseIsClimbedStepByStep) {
+  good("make staircase --levels -50,-40,-30,-20 --step 0.5 -o s.wav --quiet");
+  good("feed s.wav --through 'sim:tern?drive=12&asymmetry=0.3' -o c.wav --quiet");
+  const std::string table = good("harmonics c.wav --plot l.png");
+  EXPECT_HAS(table, "997 Hz, -30 dBFS");
+  EXPECT_HAS(table, "h2_growth_db_per_db");
+  EXPECT_EQ(read_text(file("l.png")).substr(1, 3), "PNG");
+  const json sheets = json::parse(good("harmonics c.wav --json"));
+  ASSERT_EQ(sheets.size(), 5U);
+  EXPECT_EQ(sheets[4]["measurement"], "harmonics ladder");
+  // A weak curvature of order k grows by k dB for each dB.
+  EXPECT_NEAR(sheets[4]["readings"][0]["value"].get<double>(), 2, 0.02);
+  EXPECT_NEAR(sheets[4]["readings"][1]["value"].get<double>(), 3, 0.1);
+  EXPECT_EQ(wavicon("harmonics c.wav --quiet --limit 'thd_db<-40'").status, 1);
+  EXPECT_EQ(wavicon("harmonics c.wav --quiet --limit 'thd_db<-30'").status, 0);
+}
+
 TEST_F(Program, NoiseIsReadInSilenceAndUnderATone) {
   good("make silence --seconds 3 -o s.wav --quiet");
   good("make tone --level -1 --seconds 3 -o t.wav --quiet");
@@ -354,6 +371,10 @@ TEST_F(Program, NoiseIsReadInSilenceAndUnderATone) {
   EXPECT_EQ(sheet["readings"][0]["conditions"]["part"], "tone");
   EXPECT_HAS(sheet["readings"][0]["conditions"]["under"].get<std::string>(),
              "a tone of 997.00 Hz at -2.00 dBFS");
+  good(
+      "feed s.wav --through 'sim:heron?noise=-90&delay=0' --through 'sim:curlew?bits=16&rate=48000' -o i.wav "
+      "--quiet");
+  EXPECT_HAS(good("noise i.wav"), "1 other line, the strongest -50.0 dBFS at 19800.0 Hz; counted as noise");
   EXPECT_HAS(bad(2, "noise a.wav --calibrate 2V"), "0dBFS=2.45Vrms");
   EXPECT_HAS(bad(2, "noise a.wav --band 5 2"), "is empty");
   EXPECT_EQ(wavicon("noise a.wav --limit 'noise_dbfs<-100' --quiet").status, 1);

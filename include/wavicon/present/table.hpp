@@ -28,6 +28,12 @@ namespace wavicon {
 /// differences of levels to the first; nothing is subtracted from a bound.
 [[nodiscard]] std::string comparison_table(const std::vector<Sheet>& sheets);
 
+/// One row per sheet, under its name, and a column per reading: for the steps of a ladder.
+///
+/// @param names     one for each sheet. @param readings  names of the columns; those that no sheet has are left out.
+[[nodiscard]] std::string ladder_table(const std::vector<Sheet>& sheets, const std::vector<std::string>& names,
+                                       const std::vector<std::string>& readings);
+
 /// The conditions that all readings of all sheets share, as lines.
 [[nodiscard]] std::string shared_conditions(const std::vector<Sheet>& sheets);
 

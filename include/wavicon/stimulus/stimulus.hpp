@@ -63,6 +63,17 @@ class Stimulus {
 /// that rate holds.
 [[nodiscard]] std::vector<double> mark_samples(double sample_rate_hz, double stimulus_rate_hz);
 
+/// One step of a staircase, without its edges.
+struct StaircaseStep {
+  double frequency_hz = 0;
+  double level_dbfs = 0;         ///< of the peak, trim included
+  std::int64_t first_frame = 0;  ///< from the start of the part
+  std::int64_t frames = 0;
+};
+
+/// The steps of a staircase in the order in which they are played: every level of the first frequency first.
+[[nodiscard]] std::vector<StaircaseStep> staircase_steps(const Staircase& staircase, double sample_rate_hz);
+
 /// Exact phase of a sweep in cycles at a time in seconds from its start; analysis follows orders by it.
 [[nodiscard]] double sweep_cycles(const Sweep& sweep, double time_s);
 /// Length of one way of a sweep: sweep.seconds, or the nearest that synchronises it: a whole number of
