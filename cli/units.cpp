@@ -24,8 +24,11 @@ std::string range_text(const SettingInfo& s) {
 int show_unit(const std::string& name) {
   const auto unit = open_unit(parse_unit(name), own_units());
   const UnitInfo& info = unit->info();
-  std::printf("%s: %s%s, %d in, %d out\n", info.name.c_str(), info.title.c_str(),
-              info.maker.empty() ? "" : (", " + info.maker).c_str(), info.input_count, info.output_count);
+  const bool any = info.input_count == 0 && info.output_count == 0;
+  std::printf("%s: %s%s, %s\n", info.name.c_str(), info.title.c_str(),
+              info.maker.empty() ? "" : (", " + info.maker).c_str(),
+              any ? "as many channels as the signal has"
+                  : fmt::format("{} in, {} out", info.input_count, info.output_count).c_str());
   if (info.settings.empty()) std::printf("it has no settings\n");
   if (info.settings.empty()) return exit_status::measured;
   std::vector<std::vector<std::string>> rows = {{"", "setting", "default", "unit", "range", "name"}};
@@ -37,9 +40,12 @@ int show_unit(const std::string& name) {
 
 int list() {
   std::vector<std::vector<std::string>> rows = {{"unit", "in", "out", "name"}};
-  for (const UnitListing& unit : list_units(own_units()))
-    rows.push_back({unit.name, std::to_string(unit.input_count), std::to_string(unit.output_count),
+  for (const UnitListing& unit : list_units(own_units())) {
+    const bool any = unit.input_count == 0 && unit.output_count == 0 && unit.refused.empty();
+    rows.push_back({unit.name, any ? "any" : std::to_string(unit.input_count),
+                    any ? "any" : std::to_string(unit.output_count),
                     unit.title + (unit.refused.empty() ? "" : " (cannot be hosted: " + unit.refused + ")")});
+  }
   std::fputs(aligned(rows, {false, true, true}).c_str(), stdout);
   return exit_status::measured;
 }

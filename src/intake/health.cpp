@@ -67,10 +67,13 @@ double find_slip(AudioSource& capture, Stimulus& stimulus, const Take& take) {
 }
 
 // The stimulus as it was played under a stretch of the capture, with as many frames around it.
-std::vector<double> played_under(Stimulus& stimulus, const Take& take, std::size_t channel,
-                                 const Stretch& stretch, std::int64_t around) {
+std::vector<double> played_under(Stimulus& stimulus, const Take& take, std::optional<double> slip_frame,
+                                 std::size_t channel, const Stretch& stretch, std::int64_t around) {
   const int from_channel = std::min(static_cast<int>(channel), stimulus.recipe().channel_count - 1);
-  const double first = (static_cast<double>(stretch.first_frame) - take.first_frame) / take.frames_per_frame;
+  const auto at = static_cast<double>(stretch.first_frame);
+  // Behind the place where frames were lost or repeated everything lies by that much elsewhere.
+  const double moved = slip_frame && at > *slip_frame ? static_cast<double>(take.slipped_frames) : 0;
+  const double first = (at - moved - take.first_frame) / take.frames_per_frame;
   std::vector<double> played(
       static_cast<std::size_t>(std::max(1.0, static_cast<double>(stretch.frames) / take.frames_per_frame)) +
       static_cast<std::size_t>(2 * around));
@@ -91,7 +94,8 @@ bool jumps(const std::vector<double>& played) {
 }
 
 // Faults that the stimulus holds by itself were played, they did not happen.
-void forgive_what_was_played(Stimulus& stimulus, const Take& take, std::vector<ChannelHealth>& channels) {
+void forgive_what_was_played(Stimulus& stimulus, const Take& take, std::optional<double> slip_frame,
+                             std::vector<ChannelHealth>& channels) {
   constexpr std::int64_t kAround = 128;
   for (std::size_t c = 0; c < channels.size(); ++c) {
     ChannelHealth& health = channels[c];
@@ -101,15 +105,16 @@ void forgive_what_was_played(Stimulus& stimulus, const Take& take, std::vector<C
       count = stretches.empty() ? 0 : count - static_cast<std::int64_t>(before - stretches.size());
     };
     forgive(health.dropouts, health.dropout_count, [&](const Stretch& stretch) {
-      const auto played = played_under(stimulus, take, c, stretch, 0);
+      const auto played = played_under(stimulus, take, slip_frame, c, stretch, 0);
       return 10 * std::count(played.begin(), played.end(), 0.0) >
              9 * static_cast<std::ptrdiff_t>(played.size());
     });
-    forgive(health.jumps, health.jump_count,
-            [&](const Stretch& stretch) { return jumps(played_under(stimulus, take, c, stretch, kAround)); });
+    forgive(health.jumps, health.jump_count, [&](const Stretch& stretch) {
+      return jumps(played_under(stimulus, take, slip_frame, c, stretch, kAround));
+    });
     forgive(health.repeats, health.repeat_count, [&](const Stretch& stretch) {
-      const auto played =
-          played_under(stimulus, take, c, {stretch.first_frame - stretch.frames, 2 * stretch.frames}, 0);
+      const auto played = played_under(stimulus, take, slip_frame, c,
+                                       {stretch.first_frame - stretch.frames, 2 * stretch.frames}, 0);
       const auto half = static_cast<std::ptrdiff_t>(played.size() / 2);
       return std::equal(played.begin(), played.begin() + half, played.begin() + half);
     });
@@ -231,7 +236,7 @@ void compare(AudioSource& capture, Stimulus& stimulus, const HealthOptions& opti
   const Take& take = result.takes[*result.best];
   if (take.slipped_frames != 0 && take.frames_per_frame == 1.0)
     result.slip_frame = find_slip(capture, stimulus, take);
-  forgive_what_was_played(stimulus, take, result.channels);
+  forgive_what_was_played(stimulus, take, result.slip_frame, result.channels);
   result.carries = carried_channels(capture, stimulus, take);
   const int expected = std::min(capture.channel_count(), stimulus.recipe().channel_count);
   for (int c = 0; c < expected; ++c)

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <filesystem>
 
 #include "wavicon/present/table.hpp"
@@ -51,6 +52,8 @@ const Reading* reading_of(const Sheet& sheet, const Row& row) {
       return &r;
   return nullptr;
 }
+
+std::string difference_text(double db) { return fmt::format("{:+.3f}", std::abs(db) < 0.0005 ? 0.0 : db); }
 
 bool compares(const std::string& unit) {
   return unit.rfind("dB", 0) == 0 || unit == "LUFS" || unit == "LU" || unit == "bits";
@@ -104,7 +107,7 @@ std::string comparison_table(const std::vector<Sheet>& sheets) {
       const Reading* r = reading_of(sheets[i], row);
       const bool both =
           first != nullptr && r != nullptr && first->value && r->value && !first->bound && !r->bound;
-      line.push_back(both && compares(row.unit) ? fmt::format("{:+.3f}", *r->value - *first->value) : "");
+      line.push_back(both && compares(row.unit) ? difference_text(*r->value - *first->value) : "");
     }
     cells.push_back(std::move(line));
   }

@@ -225,6 +225,18 @@ TEST(Health, ClicksOversHumAndBitsAreTold) {
   EXPECT_NE(text.find("exceeds full scale between its samples, up to +0.8"), std::string::npos) << text;
 }
 
+TEST(Health, HardBeginningsBehindALossWerePlayed) {
+  Recipe recipe = booth_recipe(48000);
+  for (int i = 0; i < 3; ++i)
+    recipe.parts.push_back(
+        {.kind = Tone{.frequency_hz = 997, .level_dbfs = -20, .phase_deg = 90, .seconds = 0.3},
+         .silence_after_s = 0.2});
+  Stimulus stimulus(recipe);
+  const std::string text = troubles(checked(through_sandpiper("lose_at=2.2&lose=512", stimulus), &stimulus));
+  EXPECT_EQ(std::count(text.begin(), text.end(), '\n'), 1) << text;
+  EXPECT_NE(text.find("512 frames were lost at"), std::string::npos) << text;
+}
+
 TEST(Health, OneInvertedChannelAndGainsAreTold) {
   Recipe recipe = booth_recipe(48000);
   recipe.channel_count = 2;
