@@ -89,14 +89,15 @@ std::string comparison_table(const std::vector<Sheet>& sheets) {
   const bool channels =
       std::any_of(rows.begin(), rows.end(), [](const Row& r) { return r.channel.value_or(0) > 0; });
   const auto names = short_names(sheets);
-  std::vector<std::vector<std::string>> cells = {{"", "reading", channels ? "channel" : ""}};
+  std::vector<std::vector<std::string>> cells = {{"", "reading"}};
+  if (channels) cells[0].push_back("channel");
   cells[0].insert(cells[0].end(), names.begin(), names.end());
   cells[0].push_back("");
   for (std::size_t i = 1; i < sheets.size(); ++i)
     cells[0].push_back(sheets.size() == 2 ? "difference" : "to first: " + names[i]);
   for (const Row& row : rows) {
-    std::vector<std::string> line = {"", row.name + (row.which.empty() ? "" : ", " + row.which),
-                                     row.channel && channels ? std::to_string(*row.channel + 1) : ""};
+    std::vector<std::string> line = {"", row.name + (row.which.empty() ? "" : ", " + row.which)};
+    if (channels) line.push_back(row.channel ? std::to_string(*row.channel + 1) : "");
     const Reading* first = reading_of(sheets[0], row);
     for (const Sheet& sheet : sheets) {
       const Reading* r = reading_of(sheet, row);
@@ -112,8 +113,9 @@ std::string comparison_table(const std::vector<Sheet>& sheets) {
     cells.push_back(std::move(line));
   }
   std::vector<bool> right(cells[0].size(), true);
-  right[0] = right[1] = right[2] = false;
-  right[3 + sheets.size()] = false;
+  const std::size_t lead = channels ? 3 : 2;
+  std::fill_n(right.begin(), lead, false);
+  right[lead + sheets.size()] = false;  // the unit
   text += "\n" + aligned(cells, right);
   if (!sheets[0].readings.empty()) text += "\n" + shared_conditions(sheets);
   return text;

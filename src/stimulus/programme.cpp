@@ -44,7 +44,8 @@ class GrainRenderer : public Renderer {
     for (std::int64_t n = 0; n < end; n += kBlock) {
       std::fill(block.begin(), block.end(), 0.0);
       add_sound(n, block);
-      for (const double x : block) sum += x * x;
+      for (std::int64_t i = 0; i < std::min<std::int64_t>(kBlock, end - n); ++i)
+        sum += block[static_cast<std::size_t>(i)] * block[static_cast<std::size_t>(i)];
     }
     level_ = ratio_from_db(level_dbfs) / std::sqrt(sum / static_cast<double>(end));
   }

@@ -1,0 +1,103 @@
+#include "wavicon/audio/source.hpp"
+
+#include "support.hpp"
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/decimator.hpp"
+#include "wavicon/audio/linear_system.hpp"
+#include "wavicon/audio/random.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+// Sample n of channel c is 100·c + n.
+Audio numbered(int channels, std::int64_t frames) {
+  Audio audio(48000, channels, frames);
+  for (int c = 0; c < channels; ++c)
+    for (std::int64_t n = 0; n < frames; ++n)
+      audio.channel(c)[static_cast<std::size_t>(n)] = 100.0 * c + static_cast<double>(n);
+  return audio;
+}
+
+TEST(MemorySource, OutsideIsSilence) {
+  const Audio audio = numbered(2, 10);
+  MemorySource source(audio);
+  std::vector<double> planar(2 * 6, -1.0);
+  source.read(-3, planar);
+  EXPECT_EQ(planar, (std::vector<double>{0, 0, 0, 0, 1, 2, 0, 0, 0, 100, 101, 102}));
+  source.read(7, planar);
+  EXPECT_EQ(planar, (std::vector<double>{7, 8, 9, 0, 0, 0, 107, 108, 109, 0, 0, 0}));
+  source.read(1000, planar);
+  EXPECT_EQ(planar, std::vector<double>(12, 0.0));
+  source.read(-1000, planar);
+  EXPECT_EQ(planar, std::vector<double>(12, 0.0));
+  EXPECT_EQ(read_channel(source, 1, 8, 4), (std::vector<double>{108, 109, 0, 0}));
+  EXPECT_TRUE(read_channel(source, 0, 0, 0).empty());
+}
+
+TEST(MemorySource, StretchesAreCutToWhatThereIs) {
+  const Audio audio = numbered(1, 10);
+  MemorySource source(audio);
+  EXPECT_EQ(read_stretch(source, -5, 8).frames(), 3);
+  EXPECT_EQ(read_stretch(source, 8, 100).channel(0)[1], 9);
+  EXPECT_EQ(read_stretch(source, 50, 5).frames(), 0);
+}
+
+TEST(MemorySource, BlocksFollowOneAnother) {
+  const Audio audio = numbered(2, 10);
+  MemorySource source(audio);
+  std::vector<double> scratch(2 * 4), seen;
+  std::vector<std::int64_t> firsts;
+  for_each_block(source, 1, 10, scratch,
+                 [&](std::int64_t first, std::span<const double> planar, std::int64_t count) {
+                   firsts.push_back(first);
+                   for (std::int64_t n = 0; n < count; ++n)
+                     seen.push_back(planar[static_cast<std::size_t>(count + n)]);
+                 });
+  EXPECT_EQ(firsts, (std::vector<std::int64_t>{1, 5, 9}));
+  EXPECT_EQ(seen, (std::vector<double>{101, 102, 103, 104, 105, 106, 107, 108, 109}));
+}
+
+TEST(Decimator, PassesWhatLiesLowAndStopsWhatWouldFold) {
+  const Decimator decimate(8, 0.35);
+  for (const auto& [hz, passes] :
+       {std::pair{100.0, true}, {900.0, true}, {3300.0, false}, {5900.0, false}, {20000.0, false}}) {
+    std::vector<double> x;
+    for (int n = 0; n < 48000; ++n) x.push_back(exact_sine(hz, 48000, n));
+    const auto low = decimate(x);
+    EXPECT_EQ(low.size(), (48000 - decimate.length()) / 8 + 1);
+    const double highest_db = db_from_ratio(peak(low) + 1e-12);
+    if (passes)
+      EXPECT_NEAR(highest_db, 0, 0.02) << hz;
+    else
+      EXPECT_LT(highest_db, -75) << hz;
+  }
+  EXPECT_TRUE(decimate(std::vector<double>(10, 1.0)).empty());
+}
+
+TEST(SolveBlock, SolvesAndTellsTheVarianceOfTheLast) {
+  // AᵀA of a small made-up A; the inverse by solving for unit vectors.
+  constexpr std::size_t kSize = 6, kRows = 40;
+  std::vector<double> a(kRows * kSize), matrix(kSize * kSize, 0.0);
+  for (std::size_t i = 0; i < a.size(); ++i) a[i] = random_uniform(3, 0, i) - 0.5;
+  for (std::size_t i = 0; i < kSize; ++i)
+    for (std::size_t j = 0; j < kSize; ++j)
+      for (std::size_t r = 0; r < kRows; ++r) matrix[i * kSize + j] += a[r * kSize + i] * a[r * kSize + j];
+  std::vector<std::vector<double>> sides(kSize, std::vector<double>(kSize, 0.0));
+  for (std::size_t i = 0; i < kSize; ++i) sides[i][i] = 1;
+  const BlockSolution solution = solve_block(matrix, kSize, sides, 2);
+  ASSERT_TRUE(solution.solved);
+  for (std::size_t i = 0; i < kSize; ++i)
+    for (std::size_t j = 0; j < kSize; ++j) {
+      double product = 0;
+      for (std::size_t k = 0; k < kSize; ++k) product += matrix[j * kSize + k] * solution.unknowns[i][k];
+      EXPECT_NEAR(product, i == j ? 1 : 0, 1e-12);
+    }
+  for (std::size_t i = 0; i < 2; ++i)
+    EXPECT_NEAR(solution.last_inverse_diagonal[i], solution.unknowns[4 + i][4 + i], 1e-12);
+  EXPECT_FALSE(solve_block(std::vector<double>{0, 0, 0, -1}, 2, sides, 1).solved);
+}
+
+}  // namespace
+}  // namespace wavicon
