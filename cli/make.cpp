@@ -237,6 +237,14 @@ int run(Make make) {
   const Recipe recipe = finished_recipe(make);
   refuse_clipping_level(recipe);
   if (!make.save_recipe.empty()) require_writable(make.save_recipe);
+  // A name that ends in a slash is a folder, made when it is not there.
+  if (fs::path(make.file).filename().empty()) {
+    std::error_code failure;
+    fs::create_directories(make.file, failure);
+    if (failure)
+      throw Error(ErrorCode::bad_output,
+                  fmt::format("{}: the folder cannot be made ({})", make.file, failure.message()));
+  }
   if (make.rates_hz.empty()) {
     const bool folder = fs::path(make.file).filename().empty() || fs::is_directory(make.file);
     write_stimulus(make, recipe, folder ? file_for_rate(make, recipe, recipe.sample_rate_hz) : make.file);

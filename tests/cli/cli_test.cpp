@@ -144,6 +144,11 @@ TEST_F(Program, EveryKindIsMadeAndShown) {
 }
 
 TEST_F(Program, ARecipeIsMadeAtSeveralRatesWithTheSameBytesEachTime) {
+  good("make tone --seconds 0.1 --rates 44100,48000 -o made/here/ --quiet");
+  EXPECT_TRUE(std::filesystem::exists(file("made/here/tone-44100.wav")));
+  write_text(file("no-folder"), "x");
+  EXPECT_HAS(bad(2, "make tone --seconds 0.1 --rates 44100,48000 -o no-folder/sub/ --quiet"),
+             "cannot be made");
   std::filesystem::create_directory(file("out"));
   const std::string command = std::string("make --recipe '") + WAVICON_SOURCE_DIR +
                               "/data/booth-2-morning.toml' --rates 44100,96000 -o out/";
