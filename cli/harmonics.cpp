@@ -23,14 +23,12 @@ struct Harmonics {
   std::vector<double> band_hz;
 };
 
-// The stretch that is measured, or the one channel of it that was asked for.
-Audio selected(FileSource& source, const std::optional<int>& channel) {
-  Audio all = read_stretch(source, 0, source.frames());
+// A stretch of the capture, or the one channel of it that was asked for.
+Audio selected(FileSource& source, const std::optional<int>& channel, std::int64_t first,
+               std::int64_t frames) {
+  Audio all = read_stretch(source, first, frames);
   if (!channel) return all;
-  if (*channel > source.channel_count())
-    throw Error(ErrorCode::bad_argument,
-                fmt::format("there is no channel {}, it has {}", *channel, source.channel_count()));
-  Audio one(source.sample_rate_hz(), 1, source.frames());
+  Audio one(source.sample_rate_hz(), 1, all.frames());
   const auto from = std::as_const(all).channel(*channel - 1);
   std::copy(from.begin(), from.end(), one.channel(0).begin());
   return one;
@@ -88,8 +86,18 @@ Sheet measure(Capture& capture, const Harmonics& command) {
   }
   aim(command, capture, options);
   const auto& channel = command.sheet.channel;
-  Sheet sheet =
-      harmonics_sheet(measure_harmonics(selected(*capture.source, channel), options), capture_info(info));
+  require_channel(command.sheet, info.channel_count);
+  std::int64_t first = 0, frames = info.frames;
+  // Where the part is known nothing else is held in memory.
+  if (capture.take && options.to_s) {
+    first = std::llround(options.from_s * info.sample_rate_hz);
+    frames = std::llround(*options.to_s * info.sample_rate_hz) - first;
+    options.audio_starts_s = static_cast<double>(first) / info.sample_rate_hz;
+    options.from_s = 0;
+    options.to_s.reset();
+  }
+  Sheet sheet = harmonics_sheet(measure_harmonics(selected(*capture.source, channel, first, frames), options),
+                                capture_info(info));
   if (channel) {
     for (Reading& r : sheet.readings) r.channel = *channel - 1;
     for (Curve& c : sheet.curves) c.channel = *channel - 1;
@@ -128,6 +136,7 @@ std::vector<LadderStep> climb(const Harmonics& command, Capture& capture, const 
     const auto from = std::llround(capture.seconds_of(first) * rate),
                to = std::llround(capture.seconds_of(first + static_cast<double>(step.frames)) * rate);
     options.tone_hz = step.frequency_hz * capture.take->rate_ratio;
+    options.audio_starts_s = static_cast<double>(from) / rate;
     Sheet sheet = harmonics_sheet(measure_harmonics(read_stretch(*capture.source, from, to - from), options),
                                   capture_info(capture.source->info()));
     for (Reading& r : sheet.readings) {

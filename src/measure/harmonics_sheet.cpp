@@ -116,7 +116,7 @@ class ChannelSheet {
         {"frequency_hz", channel_.fundamental_hz},
         {"level_dbfs", db_from_ratio(channel_.fundamental_amplitude)},
         {"sample_rate_hz", rate},
-        {"from_s", static_cast<double>(channel_.first_frame) / rate},
+        {"from_s", result_.options.audio_starts_s + static_cast<double>(channel_.first_frame) / rate},
         {"duration_s", static_cast<double>(channel_.frames) / rate},
         {"window", std::string(lines ? "Kaiser 38" : "joint fit, rectangular")},
     };

@@ -22,6 +22,8 @@ struct HarmonicsOptions {
   double band_to_hz = 20000;      ///< above band_from_hz; cut to half the rate
   double from_s = 0;              ///< stretch of the capture to look at
   std::optional<double> to_s;     ///< none: to the end
+  double audio_starts_s =
+      0;  ///< where the audio begins in its capture, when it is a piece of one: added to what is said
   RmsReference rms_reference = RmsReference::square;
   SampleFormat format = SampleFormat::float64;  ///< how the capture was stored: decides the floor
 };
