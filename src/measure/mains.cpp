@@ -15,6 +15,7 @@ constexpr int kLines = 10;
 constexpr double kStraysHz = 0.2, kGridHz = 0.005;
 constexpr double kStandsOut = 5.623;  // 15 dB
 constexpr std::size_t kPadding = 4;
+constexpr int kGoldenSteps = 13;  // to a five-hundredth of where the search begins
 
 class Comb {
  public:
@@ -99,7 +100,7 @@ MainsComb find_mains(std::span<const double> samples, double rate) {
   constexpr double kGolden = 0.6180339887498949;
   double a = high - kGolden * (high - low), b = low + kGolden * (high - low);
   double at_a = comb.exact_power(a), at_b = comb.exact_power(b);
-  for (int i = 0; i < 18; ++i) {
+  for (int i = 0; i < kGoldenSteps; ++i) {
     if (at_a > at_b) {
       high = b;
       b = a;

@@ -75,7 +75,7 @@ struct NoiseResult {
 /// Welch's method: Kaiser window (β = 20) of 2^14 frames at 48 kHz (0.34 s at any rate), 75 % overlap; sums
 /// of the density with parts of bins at the edges; weights on the density, not on the signal. Tone and
 /// harmonics are cut out as lobes and filled with what lies beside them. Mains: comb of highest power near 50
-/// and 60 Hz in up to two minutes brought down to 4 kHz.
+/// and 60 Hz in up to half a minute brought down to 4 kHz.
 ///
 /// @param source  read in blocks; memory grows by a few numbers a second.
 /// @throws Error bad_input for a NaN or infinite sample, a stretch shorter than one window; bad_argument for
