@@ -1,5 +1,6 @@
 #include "wavicon/audio/between_samples.hpp"
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <numbers>
@@ -53,6 +54,12 @@ std::pair<double, std::size_t> highest_between(std::span<const double> samples) 
   if (samples.size() <= kTaps) return highest;
   const std::size_t count = samples.size() - kTaps;
   double found[kLanes];
+  // Four places are looked at together: a shorter run gets silence behind it, which is not counted.
+  std::array<double, kTaps + kLanes> padded{};
+  if (count < kLanes) {
+    std::copy(samples.begin(), samples.end(), padded.begin());
+    samples = padded;
+  }
   for (std::size_t n = 0; n < count; n += kLanes) {
     // The last few are looked at again rather than read beyond the end.
     const std::size_t at = n + kLanes <= count ? n : (count >= kLanes ? count - kLanes : 0);
