@@ -73,13 +73,12 @@ void FractionalReader::read(std::span<const double> x, double first, double step
     const double phase = (place - whole) * kPhases;
     const double row = std::floor(phase), t = phase - row;
     const auto begin = static_cast<std::ptrdiff_t>(whole) - (kReach - 1);
-    const double* samples = x.data() + begin;
-    if (begin < 0 || begin + static_cast<std::ptrdiff_t>(kTaps) > static_cast<std::ptrdiff_t>(x.size())) {
-      for (std::size_t k = 0; k < kTaps; ++k) {
-        const std::ptrdiff_t i = begin + static_cast<std::ptrdiff_t>(k);
-        edge[k] = i < 0 || i >= static_cast<std::ptrdiff_t>(x.size()) ? 0.0 : x[static_cast<std::size_t>(i)];
-      }
-      samples = edge.data();
+    const bool inside =
+        begin >= 0 && begin + static_cast<std::ptrdiff_t>(kTaps) <= static_cast<std::ptrdiff_t>(x.size());
+    const double* samples = inside ? x.data() + begin : edge.data();
+    for (std::size_t k = 0; !inside && k < kTaps; ++k) {
+      const std::ptrdiff_t i = begin + static_cast<std::ptrdiff_t>(k);
+      edge[k] = i < 0 || i >= static_cast<std::ptrdiff_t>(x.size()) ? 0.0 : x[static_cast<std::size_t>(i)];
     }
     double y[4];
     four_sums(samples, filters_.data() + static_cast<std::size_t>(row) * kTaps, y);
