@@ -36,6 +36,10 @@ Sheet measure(const std::string& path, const Aliasing& command) {
   Capture capture = open_capture(path, command.intake);
   const AudioFileInfo& info = capture.source->info();
   require_channel(command.sheet, info.channel_count);
+  if (capture.broken)
+    throw Error(
+        ErrorCode::bad_input,
+        "holds a value that is no number: what wrote it has failed there; 'wavicon health' names the place");
   if (!capture.take)
     throw Error(ErrorCode::bad_argument,
                 "aliasing follows a sweep whose course is known: give --stimulus, made with marks");

@@ -31,6 +31,7 @@ Capture open_capture(const std::string& path, const IntakeOptions& options) {
                                            {.format = info.format, .spectra = false});
   const bool broken = std::any_of(health.channels.begin(), health.channels.end(),
                                   [](const auto& c) { return c.broken_frame.has_value(); });
+  capture.broken = broken;
   if (broken) return capture;  // the measurement names channel and frame
   for (const Finding& finding : health_sheet(health, capture_info(info)).findings) {
     if (finding.severity == Severity::fault && !options.despite_faults)

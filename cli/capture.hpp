@@ -21,6 +21,7 @@ struct Capture {
   std::unique_ptr<FileSource> source;
   std::unique_ptr<Stimulus> stimulus;  ///< null when there is none
   std::optional<Take> take;            ///< where the stimulus lies; none without marks
+  bool broken = false;                 ///< holds a value that is no number: nothing was looked for in it
   std::vector<Finding> findings;       ///< to be added to the sheet
   Conditions conditions;               ///< to be added to every reading
 

@@ -21,7 +21,6 @@ Sheet measure(const std::string& path, const Spectrum& command) {
   const StretchS stretch = stretch_of(capture, command.sheet, command.intake.part);
   options.from_s = stretch.from_s;
   options.to_s = stretch.to_s;
-  options.format = info.format;
   Sheet sheet = spectrum_sheet(measure_spectrum(*capture.source, options), capture_info(info));
   finish(sheet, capture);
   keep_channel(sheet, command.sheet.channel);

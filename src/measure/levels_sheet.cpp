@@ -4,6 +4,7 @@
 #include <cmath>
 #include <map>
 
+#include "level.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/levels.hpp"
 
@@ -13,9 +14,7 @@ namespace {
 constexpr double kOver = 1.012;      // 0.1 dB: the interpolation itself may be off by less
 constexpr double kShownDbfs = -160;  // curves end here: the level of silence is none
 
-std::optional<double> level_dbfs(double value) {
-  return value > 0 ? std::optional(db_from_ratio(value)) : std::nullopt;
-}
+using measure_detail::level_dbfs;
 
 class Builder {
  public:

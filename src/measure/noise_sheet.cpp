@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "level.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/noise.hpp"
 
@@ -13,9 +14,7 @@ constexpr double kShownDbfs = -220;
 constexpr double kExactS = 5;
 constexpr double kComesUpDb = 3;
 
-std::optional<double> level_dbfs(double value) {
-  return value > 0 ? std::optional(db_from_ratio(value)) : std::nullopt;
-}
+using measure_detail::level_dbfs;
 
 class Builder {
  public:

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "level.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/spectrum.hpp"
 
@@ -11,9 +12,7 @@ namespace {
 
 constexpr double kShownDb = -260;
 
-std::optional<double> level_dbfs(double value) {
-  return value > 0 ? std::optional(db_from_ratio(value)) : std::nullopt;
-}
+using measure_detail::level_dbfs;
 
 class Builder {
  public:

@@ -6,7 +6,6 @@
 #include <string>
 #include <vector>
 
-#include "wavicon/audio/sample_format.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
@@ -25,7 +24,6 @@ struct SpectrumOptions {
   int most_peaks = 12;            ///< 0 … 100
   bool mid_side = false;          ///< of two channels: mid (half the sum) and side (half the difference)
   std::optional<double> tone_hz;  ///< whose harmonics lines are named after; none: the strongest line
-  SampleFormat format = SampleFormat::float64;
 };
 
 /// A line of the spectrum.
