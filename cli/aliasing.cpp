@@ -1,10 +1,13 @@
 #include "wavicon/measure/aliasing.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include "capture.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
+#include "wavicon/intake/align.hpp"
+#include "wavicon/intake/recognise.hpp"
 #include "wavicon/present/plot.hpp"
 
 namespace wavicon::cli {
@@ -15,21 +18,60 @@ struct Aliasing {
   IntakeOptions intake;
   AliasingOptions options;
   std::vector<double> band_hz;
+  std::string reference;
 };
 
-// The sweep to follow: the one of that name, or the first.
-std::size_t sweep_part(const Stimulus& stimulus, const std::string& name) {
+// The part to measure: the one of that name, or the first sweep, or the first staircase.
+std::size_t part_to_measure(const Stimulus& stimulus, const std::string& name) {
   std::vector<std::string> names;
-  for (std::size_t i = 0; i < stimulus.parts().size(); ++i) {
-    if (!std::holds_alternative<Sweep>(stimulus.recipe().parts[i].kind)) continue;
-    if (name.empty() || stimulus.parts()[i].name == name) return i;
-    names.push_back(stimulus.parts()[i].name);
-  }
+  for (const char* kind : {"sweep", "staircase"})
+    for (std::size_t i = 0; i < stimulus.parts().size(); ++i) {
+      if (stimulus.parts()[i].kind != kind) continue;
+      if (name.empty() || stimulus.parts()[i].name == name) return i;
+      names.push_back(stimulus.parts()[i].name);
+    }
   if (names.empty())
-    throw Error(ErrorCode::bad_argument,
-                "the stimulus has no part that is a sweep; make one with 'wavicon make sweep'");
+    throw Error(
+        ErrorCode::bad_argument,
+        "the stimulus has no part that is a sweep or a staircase; make one with 'wavicon make sweep'");
   throw Error(ErrorCode::bad_argument,
-              fmt::format("the stimulus has no sweep '{}'{}", name, name_hint(name, names)));
+              fmt::format("the stimulus has no sweep or staircase '{}'{}", name, name_hint(name, names)));
+}
+
+// A sweep from elsewhere: what it is, as a stimulus, and where the capture holds it.
+void find_reference(const Aliasing& command, Capture& capture) {
+  FileSource reference(command.reference);
+  if (reference.sample_rate_hz() != capture.source->sample_rate_hz())
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("{} is at {:g} Hz: a reference needs the capture's sample rate",
+                            command.reference, reference.sample_rate_hz()));
+  const auto found = recognise_sweep(reference);
+  if (!found)
+    throw Error(ErrorCode::bad_input,
+                command.reference +
+                    ": is not one clean sweep, exponential or linear, from its first sound to its last");
+  const int channel = command.sheet.channel.value_or(1) - 1;
+  const auto alignment = align(reference, *capture.source, {.capture_channel = channel});
+  if (!alignment)
+    throw Error(ErrorCode::bad_input,
+                fmt::format("does not hold {}: too little in common", command.reference));
+  Recipe recipe{
+      .name = "reference", .sample_rate_hz = reference.sample_rate_hz(), .bits = 32, .marks = false};
+  recipe.parts.push_back({.name = "sweep", .kind = found->sweep});
+  capture.stimulus = std::make_unique<Stimulus>(recipe);
+  Take take;
+  take.channel = channel;
+  take.frames_per_frame = alignment->frames_per_frame;
+  take.first_frame =
+      alignment->delay_frames + static_cast<double>(found->first_frame) * alignment->frames_per_frame;
+  take.drift_ppm = alignment->drift_ppm;
+  capture.take = take;
+  capture.conditions.emplace_back("reference", command.reference);
+  capture.findings.push_back({Severity::note,
+                              fmt::format("the reference is {} sweep from {:.2f} Hz to {:.1f} Hz in {:.3f} s",
+                                          found->sweep.law == "log" ? "an exponential" : "a linear",
+                                          found->sweep.from_hz, found->sweep.to_hz, found->sweep.seconds),
+                              std::nullopt});
 }
 
 Sheet measure(const std::string& path, const Aliasing& command) {
@@ -40,43 +82,28 @@ Sheet measure(const std::string& path, const Aliasing& command) {
     throw Error(
         ErrorCode::bad_input,
         "holds a value that is no number: what wrote it has failed there; 'wavicon health' names the place");
+  if (!command.reference.empty()) find_reference(command, capture);
   if (!capture.take)
     throw Error(ErrorCode::bad_argument,
-                "aliasing follows a sweep whose course is known: give --stimulus, made with marks");
+                "aliasing follows a sweep whose course is known: give --stimulus, made with marks, or the "
+                "clean sweep "
+                "as --reference");
   AliasingOptions options = command.options;
   options.format = info.format;
   if (command.band_hz.size() == 2) {
     options.band_from_hz = command.band_hz[0];
     options.band_to_hz = command.band_hz[1];
   }
-  const std::size_t part = sweep_part(*capture.stimulus, command.intake.part);
+  const std::size_t part = part_to_measure(*capture.stimulus, command.intake.part);
   capture.conditions.emplace_back("part", capture.stimulus->parts()[part].name);
-  Sheet sheet = aliasing_sheet(
-      measure_aliasing(*capture.source, *capture.stimulus, part, *capture.take, options), capture_info(info));
+  const bool steps = capture.stimulus->parts()[part].kind == "staircase";
+  const AliasingResult result =
+      steps ? measure_aliasing_steps(*capture.source, *capture.stimulus, part, *capture.take, options)
+            : measure_aliasing(*capture.source, *capture.stimulus, part, *capture.take, options);
+  Sheet sheet = aliasing_sheet(result, capture_info(info));
   finish(sheet, capture);
   keep_channel(sheet, command.sheet.channel);
   return sheet;
-}
-
-// What each capture does to the worst product of the one before it.
-void say_steps(const std::vector<Sheet>& sheets, bool quiet) {
-  const Reading* before = nullptr;
-  std::string text;
-  for (const Sheet& sheet : sheets)
-    for (const Reading& r : sheet.readings) {
-      if (r.name != "worst_alias_dbc" || r.channel != sheet.readings[0].channel) continue;
-      if (r.bound)
-        text +=
-            fmt::format("{}: no more than the floor allows (< {:.1f} dBc)\n", sheet.capture.file, *r.value);
-      else if (before == nullptr || before->bound)
-        text += fmt::format("{}: worst {:.1f} dBc\n", sheet.capture.file, *r.value);
-      else
-        text +=
-            fmt::format("{}: worst {:.1f} dBc, {} by {:.1f} dB\n", sheet.capture.file, *r.value,
-                        *r.value < *before->value ? "lower" : "higher", std::abs(*r.value - *before->value));
-      before = &r;
-    }
-  say(quiet, "\n" + text.substr(0, text.size() - (text.empty() ? 0 : 1)));
 }
 
 int run(const Aliasing& command) {
@@ -94,7 +121,8 @@ int run(const Aliasing& command) {
     if (all.size() == 1) style.names.push_back("strongest harmonic");
     return draw_curves(all, style, {.format = svg ? PlotFormat::svg : PlotFormat::png});
   });
-  if (sheets.size() > 1 && !command.sheet.json) say_steps(sheets, command.sheet.quiet);
+  if (sheets.size() > 1 && !command.sheet.json)
+    say(command.sheet.quiet, fmt::format("\n{}", fmt::join(aliasing_verdicts(sheets), "\n")));
   return status;
 }
 
@@ -106,7 +134,9 @@ void add_aliasing(CLI::App& app, Action& action) {
   auto aliasing = std::make_shared<Aliasing>();
   aliasing->sheet.overlays = true;
   aliasing->sheet.add_to(*command);
-  aliasing->intake.add_to(*command, "name of the sweep to follow (default: the first)");
+  aliasing->intake.add_to(*command, "name of the sweep or staircase to follow (default: the first sweep)");
+  command->add_option("--reference", aliasing->reference,
+                      "the clean sweep that went in, when it was not made by Wavicon");
   command->add_option("--orders", aliasing->options.highest_order, "highest order that is followed, 2 to 120")
       ->capture_default_str();
   command

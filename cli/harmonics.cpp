@@ -1,54 +1,66 @@
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <memory>
+#include <numeric>
 #include <utility>
 
-#include "capture.hpp"
+#include "harmonics.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
-#include "wavicon/file/audio_file.hpp"
-#include "wavicon/measure/harmonics.hpp"
-#include "wavicon/measure/harmonics_ladder.hpp"
+#include "wavicon/measure/harmonics_change.hpp"
 #include "wavicon/present/plot.hpp"
-#include "wavicon/present/table.hpp"
 
 namespace wavicon::cli {
 namespace {
 
-struct Harmonics {
-  SheetOptions sheet;
-  IntakeOptions intake;
-  HarmonicsOptions options;
-  std::vector<double> band_hz;
-};
-
-// A stretch of the capture, or the one channel of it that was asked for.
-Audio selected(FileSource& source, const std::optional<int>& channel, std::int64_t first,
-               std::int64_t frames) {
-  Audio all = read_stretch(source, first, frames);
-  if (!channel) return all;
-  Audio one(source.sample_rate_hz(), 1, all.frames());
-  const auto from = std::as_const(all).channel(*channel - 1);
-  std::copy(from.begin(), from.end(), one.channel(0).begin());
-  return one;
-}
-
-const PlacedPart* tone_part(const Stimulus& stimulus, const std::string& name) {
-  std::vector<std::string> names;
-  for (const PlacedPart& part : stimulus.parts()) {
-    if (part.kind == "tone" && (name.empty() || part.name == name)) return &part;
-    if (part.kind == "tone") names.push_back(part.name);
-  }
-  if (!name.empty())
-    throw Error(ErrorCode::bad_argument,
-                fmt::format("the stimulus has no tone part '{}'{}", name, name_hint(name, names)));
-  return nullptr;
-}
+constexpr double kLongestS = 60;  // of a capture without a known part
 
 double tone_hz(const Stimulus& stimulus, const PlacedPart& placed) {
   const auto index = static_cast<std::size_t>(&placed - stimulus.parts().data());
   return std::get<Tone>(stimulus.recipe().parts[index].kind).frequency_hz;
+}
+
+// What to measure of a stimulus: the part that --part names, else the first one that holds steady tones, a
+// plain tone before all others. None when there is no such part.
+const PlacedPart* part_to_measure(const Stimulus& stimulus, const std::string& name) {
+  static const std::vector<std::string> kKinds = {"tone", "staircase", "two_tone", "multitone"};
+  std::vector<std::string> names;
+  for (const std::string& kind : kKinds)
+    for (const PlacedPart& part : stimulus.parts()) {
+      if (part.kind != kind) continue;
+      if (name.empty() || part.name == name) return &part;
+      names.push_back(part.name);
+    }
+  if (!name.empty())
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("the stimulus has no part '{}' of steady tones{}", name, name_hint(name, names)));
+  return nullptr;
+}
+
+// Where the loudest minute of a long capture begins: nobody needs more, and memory would grow with the
+// capture.
+double loudest_minute_s(FileSource& source) {
+  const double rate = source.sample_rate_hz();
+  const auto second = static_cast<std::int64_t>(rate);
+  std::vector<double> scratch(static_cast<std::size_t>(second * source.channel_count())), energy;
+  for_each_block(source, 0, source.frames() / second * second, scratch,
+                 [&](std::int64_t, std::span<const double> planar, std::int64_t) {
+                   energy.push_back(std::inner_product(planar.begin(), planar.end(), planar.begin(), 0.0));
+                 });
+  const auto minute = static_cast<std::size_t>(kLongestS);
+  double sum = std::accumulate(energy.begin(), energy.begin() + static_cast<std::ptrdiff_t>(minute), 0.0),
+         best = sum;
+  std::size_t at = 0;
+  for (std::size_t i = minute; i < energy.size(); ++i) {
+    sum += energy[i] - energy[i - minute];
+    if (sum > best * (1 + 1e-9)) {
+      best = sum;
+      at = i + 1 - minute;
+    }
+  }
+  return static_cast<double>(at);
 }
 
 // Measures the stretch of a tone part where the capture holds it, unless the user named a stretch.
@@ -60,8 +72,8 @@ void aim(const Harmonics& command, Capture& capture, HarmonicsOptions& options) 
                                   std::nullopt});
     return;
   }
-  const PlacedPart* part = tone_part(*capture.stimulus, command.intake.part);
-  if (part == nullptr) {
+  const PlacedPart* part = part_to_measure(*capture.stimulus, command.intake.part);
+  if (part == nullptr || part->kind != "tone") {
     capture.findings.push_back(
         {Severity::note, "the stimulus has no part that is a tone: the strongest steady tone was measured",
          std::nullopt});
@@ -73,55 +85,93 @@ void aim(const Harmonics& command, Capture& capture, HarmonicsOptions& options) 
   if (!options.tone_hz) options.tone_hz = tone_hz(*capture.stimulus, *part) * capture.take->rate_ratio;
 }
 
-Sheet measure(Capture& capture, const Harmonics& command) {
+Sheet measure_tone(const Harmonics& command, Capture& capture) {
   const AudioFileInfo& info = capture.source->info();
-  HarmonicsOptions options = command.options;
+  HarmonicsOptions options = options_for(command, capture);
   options.from_s = command.sheet.from_s;
   options.to_s = command.sheet.to_s;
-  options.format = info.format;
-  options.rms_reference = command.sheet.rms_reference == "sine" ? RmsReference::sine : RmsReference::square;
-  if (command.band_hz.size() == 2) {
-    options.band_from_hz = command.band_hz[0];
-    options.band_to_hz = command.band_hz[1];
-  }
   aim(command, capture, options);
-  const auto& channel = command.sheet.channel;
   require_channel(command.sheet, info.channel_count);
+  const double length_s = static_cast<double>(info.frames) / info.sample_rate_hz;
+  if (!options.to_s && length_s - options.from_s > kLongestS && !capture.broken) {
+    if (options.from_s == 0) options.from_s = loudest_minute_s(*capture.source);
+    options.to_s = std::min(length_s, options.from_s + kLongestS);
+    capture.findings.push_back(
+        {Severity::note,
+         fmt::format("the capture is long: {:g} s from {:g} s on were looked at; --from and --to "
+                     "choose others",
+                     kLongestS, options.from_s),
+         std::nullopt});
+  }
+  // Nothing else than the stretch is held in memory.
   std::int64_t first = 0, frames = info.frames;
-  // Where the part is known nothing else is held in memory.
-  if (capture.take && options.to_s) {
+  if (options.to_s && options.from_s >= 0 && *options.to_s > options.from_s &&
+      *options.to_s <= length_s + 0.5 / info.sample_rate_hz) {
     first = std::llround(options.from_s * info.sample_rate_hz);
     frames = std::llround(*options.to_s * info.sample_rate_hz) - first;
     options.audio_starts_s = static_cast<double>(first) / info.sample_rate_hz;
     options.from_s = 0;
     options.to_s.reset();
   }
-  Sheet sheet = harmonics_sheet(measure_harmonics(selected(*capture.source, channel, first, frames), options),
+  Sheet sheet = harmonics_sheet(measure_harmonics(selected(command, capture, first, frames), options),
                                 capture_info(info));
-  if (channel) {
-    for (Reading& r : sheet.readings) r.channel = *channel - 1;
-    for (Curve& c : sheet.curves) c.channel = *channel - 1;
-    for (Finding& f : sheet.findings) f.channel = *channel - 1;
-  }
+  renumber(command, sheet);
   finish(sheet, capture);
   return sheet;
 }
 
-// The staircase to climb: the one that --part names, or the first when no part is a tone.
-const PlacedPart* staircase_part(const Harmonics& command, const Stimulus& stimulus) {
-  const PlacedPart* found = nullptr;
-  for (const PlacedPart& part : stimulus.parts()) {
-    if (command.intake.part.empty() && part.kind == "tone") return nullptr;
-    const bool named = command.intake.part.empty() || part.name == command.intake.part;
-    if (part.kind == "staircase" && named && found == nullptr) found = &part;
-  }
-  return found;
+std::string draw(const Harmonics& command, const std::vector<Sheet>& sheets, bool svg) {
+  const PlotOptions options{.format = svg ? PlotFormat::svg : PlotFormat::png};
+  if (command.draw == "period") return draw_period(sheets, options);
+  const bool tone =
+      std::all_of(sheets.begin(), sheets.end(), [](const Sheet& s) { return s.measurement == "harmonics"; });
+  if (sheets.size() == 1 && tone) return draw_harmonics(sheets.front(), options);
+  return draw_curves(
+      sheets,
+      {.names = {"spectrum"},
+       .title = sheets.size() == 1 ? "Spectrum of the tones and of what they make of each other"
+                                   : "Spectra side by side",
+       .x_title = "frequency, Hz",
+       .y_title = "level of a sine, dBFS",
+       .log_frequency = true,
+       .shown_range = 180},
+      options);
 }
 
-// Harmonics of every step of a staircase.
-std::vector<LadderStep> climb(const Harmonics& command, Capture& capture, const PlacedPart& part) {
-  const auto index = static_cast<std::size_t>(&part - capture.stimulus->parts().data());
-  const auto& staircase = std::get<Staircase>(capture.stimulus->recipe().parts[index].kind);
+int run(const Harmonics& command) {
+  command.sheet.check();
+  const bool whole = command.sheet.from_s == 0 && !command.sheet.to_s;
+  std::optional<int> status;
+  auto measure = [&](const std::string& path, bool alone) {
+    Capture capture = open_capture(path, command.intake);
+    const PlacedPart* part =
+        capture.take && !capture.broken ? part_to_measure(*capture.stimulus, command.intake.part) : nullptr;
+    if (part != nullptr && (part->kind == "two_tone" || part->kind == "multitone"))
+      return measure_tones(command, capture, *part);
+    if (part == nullptr || part->kind != "staircase" || !alone || !whole)
+      return measure_tone(command, capture);
+    status = run_ladder(command, capture, *part);
+    return Sheet{};
+  };
+  std::optional<Sheet> reference;
+  if (!command.reference.empty()) {
+    SheetOptions one = command.sheet;
+    one.captures = {command.reference};
+    reference = measure_each(one, [&](const std::string& path) { return measure(path, false); }).front();
+  }
+  auto sheets = measure_each(command.sheet, [&](const std::string& path) {
+    return measure(path, command.sheet.captures.size() == 1 && !reference);
+  });
+  if (status) return *status;
+  if (reference)
+    for (Sheet& sheet : sheets) add_harmonics_change(sheet, *reference);
+  return deliver(command.sheet, sheets,
+                 [&](const std::vector<Sheet>& all, bool svg) { return draw(command, all, svg); });
+}
+
+}  // namespace
+
+HarmonicsOptions options_for(const Harmonics& command, const Capture& capture) {
   HarmonicsOptions options = command.options;
   options.format = capture.source->info().format;
   options.rms_reference = command.sheet.rms_reference == "sine" ? RmsReference::sine : RmsReference::square;
@@ -129,86 +179,41 @@ std::vector<LadderStep> climb(const Harmonics& command, Capture& capture, const 
     options.band_from_hz = command.band_hz[0];
     options.band_to_hz = command.band_hz[1];
   }
-  std::vector<LadderStep> steps;
-  for (const StaircaseStep& step : staircase_steps(staircase, capture.stimulus->recipe().sample_rate_hz)) {
-    const auto first = static_cast<double>(part.first_frame + step.first_frame);
-    const double rate = capture.source->sample_rate_hz();
-    const auto from = std::llround(capture.seconds_of(first) * rate),
-               to = std::llround(capture.seconds_of(first + static_cast<double>(step.frames)) * rate);
-    options.tone_hz = step.frequency_hz * capture.take->rate_ratio;
-    options.audio_starts_s = static_cast<double>(from) / rate;
-    Sheet sheet = harmonics_sheet(measure_harmonics(read_stretch(*capture.source, from, to - from), options),
-                                  capture_info(capture.source->info()));
-    for (Reading& r : sheet.readings) {
-      r.conditions.emplace_back("step_hz", step.frequency_hz);
-      r.conditions.emplace_back("step_dbfs", step.level_dbfs);
-      r.conditions.emplace_back("part", part.name);
-    }
-    finish(sheet, capture);
-    keep_channel(sheet, command.sheet.channel);
-    steps.push_back({step.frequency_hz, step.level_dbfs, std::move(sheet)});
-  }
-  return steps;
+  return options;
 }
 
-int run_ladder(const Harmonics& command, Capture& capture, const PlacedPart& part) {
-  const auto steps = climb(command, capture, part);
-  std::vector<Sheet> sheets;
-  std::vector<std::string> names;
-  for (const LadderStep& step : steps) {
-    sheets.push_back(step.sheet);
-    names.push_back(fmt::format("{:g} Hz, {:g} dBFS", step.frequency_hz, step.level_dbfs));
-  }
-  const Sheet ladder = harmonics_ladder(steps, capture_info(capture.source->info()));
-  sheets.push_back(ladder);
-  SheetOptions options = command.sheet;
-  options.quiet = options.quiet || !options.json;
-  const int status = deliver(options, sheets, [&](const std::vector<Sheet>&, bool svg) {
-    CurveStyle style{.names = {},
-                     .title = "Harmonics over the level of the stimulus",
-                     .x_title = "level of the stimulus, dBFS",
-                     .y_title = "relative to the fundamental, dBc",
-                     .shown_range = 160};
-    for (const Curve& curve : ladder.curves) style.names.push_back(curve.name);
-    return draw_curves({ladder}, style, {.format = svg ? PlotFormat::svg : PlotFormat::png});
-  });
-  if (command.sheet.json || command.sheet.quiet) return status;
-  sheets.pop_back();
-  say(false, ladder_table(sheets, names,
-                          {"fundamental_dbfs", "h2_dbc", "h3_dbc", "h4_dbc", "h5_dbc", "h6_dbc", "h7_dbc",
-                           "thd_db", "thd_n_db", "even_over_odd_db"}));
-  std::fputs(sheet_table(ladder).c_str(), stdout);
-  return status;
+Audio selected(const Harmonics& command, Capture& capture, std::int64_t first, std::int64_t frames) {
+  Audio all = read_stretch(*capture.source, first, frames);
+  if (!command.sheet.channel) return all;
+  Audio one(all.sample_rate_hz(), 1, all.frames());
+  const auto from = std::as_const(all).channel(*command.sheet.channel - 1);
+  std::copy(from.begin(), from.end(), one.channel(0).begin());
+  return one;
 }
 
-int run(const Harmonics& command) {
-  command.sheet.check();
-  const bool whole = command.sheet.from_s == 0 && !command.sheet.to_s;
-  std::optional<int> status;
-  const auto sheets = measure_each(command.sheet, [&](const std::string& path) {
-    Capture capture = open_capture(path, command.intake);
-    const bool alone = command.sheet.captures.size() == 1 && whole && capture.take;
-    const PlacedPart* part = alone ? staircase_part(command, *capture.stimulus) : nullptr;
-    if (part == nullptr) return measure(capture, command);
-    status = run_ladder(command, capture, *part);
-    return Sheet{};
-  });
-  if (status) return *status;
-  return deliver(command.sheet, sheets, [](const std::vector<Sheet>& all, bool svg) {
-    return draw_harmonics(all.front(), {.format = svg ? PlotFormat::svg : PlotFormat::png});
-  });
+void renumber(const Harmonics& command, Sheet& sheet) {
+  if (!command.sheet.channel) return;
+  const int channel = *command.sheet.channel - 1;
+  for (Reading& r : sheet.readings) r.channel = channel;
+  for (Curve& c : sheet.curves) c.channel = channel;
+  for (Finding& f : sheet.findings) f.channel = channel;
 }
-
-}  // namespace
 
 void add_harmonics(CLI::App& app, Action& action) {
   auto* command =
       app.add_subcommand("harmonics", "levels of the harmonics of a tone, THD, THD+N, SINAD, residual noise");
   auto harmonics = std::make_shared<Harmonics>();
+  harmonics->sheet.overlays = true;
   harmonics->sheet.add_to(*command);
-  harmonics->intake.add_to(
-      *command,
-      "tone or staircase of the stimulus to measure (default: the first tone, else the first staircase)");
+  harmonics->intake.add_to(*command,
+                           "tone, staircase, pair or multitone of the stimulus to measure (default: the "
+                           "first tone, else the first of the "
+                           "others)");
+  command->add_option("--reference", harmonics->reference,
+                      "what went in, as a capture of its own: also says what was added to each order");
+  command->add_option("--draw", harmonics->draw, "what --plot draws: the spectrum, or one period of the tone")
+      ->check(CLI::IsMember({"spectrum", "period"}))
+      ->capture_default_str();
   command->add_option("--tone", harmonics->options.tone_hz,
                       "fundamental in Hz, found within 3 % (default: the strongest tone)");
   command

@@ -10,7 +10,17 @@
 
 namespace {
 
-enum Port : std::uint32_t { kIn, kOut, kDrive, kAsymmetry, kOversampling, kOutput, kLatency, kPortCount };
+enum Port : std::uint32_t {
+  kIn,
+  kOut,
+  kDrive,
+  kAsymmetry,
+  kOversampling,
+  kOutput,
+  kLatency,
+  kNaive,
+  kPortCount
+};
 
 struct TernPlugin {
   std::array<float*, kPortCount> ports{};
@@ -22,7 +32,8 @@ wavicon::stand_in::TernSettings settings_of(const TernPlugin& plugin) {
   int oversampling = 1;
   while (oversampling < 16 && 2 * oversampling <= static_cast<int>(*plugin.ports[kOversampling]))
     oversampling *= 2;
-  return {*plugin.ports[kDrive], *plugin.ports[kAsymmetry], oversampling, *plugin.ports[kOutput]};
+  return {*plugin.ports[kDrive], *plugin.ports[kAsymmetry], oversampling, *plugin.ports[kOutput],
+          *plugin.ports[kNaive] > 0};
 }
 
 LV2_Handle instantiate(const LV2_Descriptor*, double, const char*, const LV2_Feature* const*) {

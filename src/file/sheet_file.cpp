@@ -63,7 +63,9 @@ Json curve(const Curve& c) {
   // Curves are for drawing: a thousandth of a decibel, six digits of a frequency.
   Json x = Json::array(), y = Json::array();
   for (const double value : c.x) x.push_back(std::strtod(fmt::format("{:.6g}", value).c_str(), nullptr));
-  for (const double value : c.y) y.push_back(std::round(value * 1000) / 1000);
+  for (const double value : c.y)
+    y.push_back(c.y_unit.rfind("dB", 0) == 0 ? std::round(value * 1000) / 1000
+                                             : std::stod(fmt::format("{:.7g}", value)));
   object["x"] = std::move(x);
   object["y"] = std::move(y);
   return object;

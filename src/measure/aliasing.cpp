@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "aliasing_products.hpp"
 #include "order_frames.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/elementary.hpp"
@@ -217,14 +218,14 @@ class Follower {
     }
     ChannelAliasing clean;
     clean.frames = held(raw[count]);
-    find_products(clean, 0);
+    find_products(result_, 0, clean);
     result_.floor_ratio = clean.folded.empty() ? 0 : clean.folded.front().ratio;
     result_.floor_sum_ratio = clean.total.ratio;
     for (std::size_t c = 0; c < count; ++c) {
       ChannelAliasing& channel = result_.channels[c];
       if (!channel.measured) continue;
       channel.frames = held(raw[c]);
-      find_products(channel, result_.floor_ratio);
+      find_products(result_, result_.floor_ratio, channel);
       if (residuals[c].empty()) continue;
       const auto middle = residuals[c].begin() + static_cast<std::ptrdiff_t>(residuals[c].size() / 2);
       std::nth_element(residuals[c].begin(), middle, residuals[c].end());
@@ -248,55 +249,6 @@ class Follower {
     return frames;
   }
 
-  [[nodiscard]] double folded_hz(double hz) const { return std::abs(hz - rate_ * std::round(hz / rate_)); }
-  [[nodiscard]] bool in_band(double hz) const {
-    return hz >= options_.band_from_hz && hz <= result_.band_to_hz;
-  }
-
-  void find_products(ChannelAliasing& channel, double floor_ratio) const {
-    std::vector<FoldedOrder> worst(static_cast<std::size_t>(options_.highest_order) + 1);
-    std::vector<double> last(worst.size(), 0.0);
-    const double stands_out = floor_ratio * ratio_from_db(10);
-    for (const AliasingFrame& frame : channel.frames) {
-      if (frame.fundamental <= 0) continue;
-      double sum = 0;
-      for (int k = 2; k <= options_.highest_order; ++k) {
-        const auto at = static_cast<std::size_t>(k);
-        const double hz = k * frame.tone_hz;
-        const bool folds = hz > rate_ / 2;
-        const double own_hz = folded_hz(hz), ratio = frame.amplitude[at] / frame.fundamental;
-        if (!folds) {
-          if (frame.valid[at] && ratio > channel.harmonic.ratio)
-            channel.harmonic = {k, hz, frame.tone_hz, frame.amplitude[at], ratio, 0, 0};
-          continue;
-        }
-        if (!in_band(own_hz)) {
-          last[at] = 0;
-          continue;
-        }
-        // Where an order crosses another one, what it was just before counts in the sum.
-        if (frame.valid[at]) last[at] = frame.amplitude[at];
-        sum += last[at] * last[at];
-        if (!frame.valid[at]) continue;
-        FoldedOrder& order = worst[at];
-        const FoldedOrder before = order;
-        if (ratio > order.ratio)
-          order = {k, own_hz, frame.tone_hz, frame.amplitude[at], ratio, before.from_hz, before.to_hz};
-        if (ratio > stands_out) {
-          order.from_hz = order.from_hz == 0 ? frame.tone_hz : std::min(order.from_hz, frame.tone_hz);
-          order.to_hz = std::max(order.to_hz, frame.tone_hz);
-        }
-      }
-      const double total = std::sqrt(sum);
-      if (total / frame.fundamental > channel.total.ratio)
-        channel.total = {0, 0, frame.tone_hz, total, total / frame.fundamental, 0, 0};
-    }
-    for (const FoldedOrder& order : worst)
-      if (order.ratio > 0) channel.folded.push_back(order);
-    std::sort(channel.folded.begin(), channel.folded.end(),
-              [](const auto& a, const auto& b) { return a.ratio > b.ratio; });
-  }
-
   AudioSource& capture_;
   const Sweep& sweep_;
   SweepClock clock_;
@@ -314,12 +266,7 @@ AliasingResult measure_aliasing(AudioSource& capture, Stimulus& stimulus, std::s
   if (part >= stimulus.recipe().parts.size() ||
       !std::holds_alternative<Sweep>(stimulus.recipe().parts[part].kind))
     throw Error(ErrorCode::bad_argument, "aliasing is measured on a part that is a sweep");
-  if (options.highest_order < 2 || options.highest_order > 120)
-    throw Error(ErrorCode::bad_argument,
-                fmt::format("orders up to {} are not within 2 to 120", options.highest_order));
-  if (!(options.band_from_hz >= 0 && options.band_to_hz > options.band_from_hz))
-    throw Error(ErrorCode::bad_argument,
-                fmt::format("the band from {} to {} Hz is empty", options.band_from_hz, options.band_to_hz));
+  require_valid(options);
   return Follower(capture, stimulus, part, take, options).run();
 }
 

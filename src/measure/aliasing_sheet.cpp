@@ -48,7 +48,7 @@ class Builder {
       return;
     }
     const FoldedOrder& worst = c.folded.front();
-    const bool bound = at_floor(worst.ratio);
+    const bool bound = worst.bound || at_floor(worst.ratio);
     const Conditions where = {
         {"order", static_cast<std::int64_t>(worst.order)}, {"at_hz", worst.hz}, {"tone_hz", worst.at_hz}};
     reading("worst_alias_dbc", channel, db_from_ratio(worst.ratio), "dBc", where, floor_dbc_, bound);
@@ -77,13 +77,14 @@ class Builder {
   void add_orders(const ChannelAliasing& c, int channel) {
     std::size_t listed = 0;
     for (const FoldedOrder& order : c.folded) {
-      if (listed++ >= kListed || at_floor(order.ratio)) break;
+      if (listed++ >= kListed || order.bound || at_floor(order.ratio)) break;
       reading("alias_dbc", channel, db_from_ratio(order.ratio), "dBc",
               {{"order", static_cast<std::int64_t>(order.order)},
                {"at_hz", order.hz},
                {"tone_hz", order.at_hz},
                {"level_dbfs", db_from_ratio(order.amplitude)},
-               {"sweep_range_hz", std::vector<double>{order.from_hz, order.to_hz}}},
+               {result_.steps ? "tone_range_hz" : "sweep_range_hz",
+                std::vector<double>{order.from_hz, order.to_hz}}},
               floor_dbc_);
     }
   }
@@ -91,17 +92,22 @@ class Builder {
   void tell(const ChannelAliasing& c, int channel) {
     if (c.folded.empty()) return;
     const FoldedOrder& worst = c.folded.front();
-    if (at_floor(worst.ratio)) {
+    if (worst.bound && !at_floor(worst.ratio)) {
+      say(Severity::note, channel,
+          fmt::format("nothing folds back that stands out of the noise: no product above {:.1f} dBc",
+                      db_from_ratio(worst.ratio)));
+    } else if (at_floor(worst.ratio)) {
       say(Severity::note, channel,
           fmt::format("nothing folds back above {:.1f} dBc, which is no more than the floor of this "
                       "measurement allows",
                       db_from_ratio(result_.floor_ratio) + kBoundDb));
     } else {
       say(Severity::note, channel,
-          fmt::format("worst fold-back: order {} at {:.0f} Hz while the sweep is at {:.0f} Hz, {:.2f} dBc "
+          fmt::format("worst fold-back: order {} at {:.0f} Hz while the {} is at {:.0f} Hz, {:.2f} dBc "
                       "({:.1f} dBFS); all together {:.2f} dBc at {:.0f} Hz",
-                      worst.order, worst.hz, worst.at_hz, db_from_ratio(worst.ratio),
-                      db_from_ratio(worst.amplitude), db_from_ratio(c.total.ratio), c.total.at_hz));
+                      worst.order, worst.hz, result_.steps ? "tone" : "sweep", worst.at_hz,
+                      db_from_ratio(worst.ratio), db_from_ratio(worst.amplitude),
+                      db_from_ratio(c.total.ratio), c.total.at_hz));
       const double spl_db = result_.options.full_scale_spl_db + db_from_ratio(worst.amplitude),
                    threshold_db = hearing_threshold_db(worst.hz);
       say(Severity::note, channel,
@@ -141,6 +147,7 @@ class Builder {
           continue;
         }
         if (frame.valid[k]) last[k] = frame.amplitude[k] / frame.fundamental;
+        if (result_.steps && (!frame.valid[k] || frame.bound[k])) continue;
         double& highest =
             frame.valid[k] ? (folds ? folded : harmonic) : (folds ? folded_hidden : harmonic_hidden);
         highest = std::max(highest, last[k]);
@@ -162,12 +169,12 @@ class Builder {
     const ChannelAliasing& c = result_.channels[static_cast<std::size_t>(channel)];
     conditions.emplace_back("bandwidth_hz",
                             std::vector<double>{result_.options.band_from_hz, result_.band_to_hz});
-    conditions.emplace_back("sweep_from_hz", result_.from_hz);
-    conditions.emplace_back("sweep_to_hz", result_.to_hz);
+    conditions.emplace_back(result_.steps ? "tones_from_hz" : "sweep_from_hz", result_.from_hz);
+    conditions.emplace_back(result_.steps ? "tones_to_hz" : "sweep_to_hz", result_.to_hz);
     conditions.emplace_back("fundamental_dbfs", db_from_ratio(c.fundamental));
     conditions.emplace_back("highest_order", static_cast<std::int64_t>(result_.options.highest_order));
     conditions.emplace_back("sample_rate_hz", result_.sample_rate_hz);
-    conditions.emplace_back("frame_s", result_.frame_s);
+    conditions.emplace_back(result_.steps ? "step_s" : "frame_s", result_.frame_s);
     sheet_.readings.push_back({name, channel, value, unit, floor, bound, std::move(conditions)});
   }
   void say(Severity severity, int channel, std::string text) {
@@ -180,6 +187,29 @@ class Builder {
 };
 
 }  // namespace
+
+std::vector<std::string> aliasing_verdicts(const std::vector<Sheet>& sheets) {
+  std::vector<std::string> verdicts;
+  const Reading* before = nullptr;
+  for (const Sheet& sheet : sheets) {
+    const auto found = std::find_if(sheet.readings.begin(), sheet.readings.end(),
+                                    [](const Reading& r) { return r.name == "worst_alias_dbc"; });
+    if (found == sheet.readings.end() || !found->value) continue;
+    const Reading& r = *found;
+    std::string text = sheet.capture.file + ": ";
+    if (r.bound)
+      text += fmt::format("no more than the floor allows (< {:.1f} dBc)", *r.value);
+    else if (before == nullptr || before->bound)
+      text += fmt::format("worst {:.1f} dBc", *r.value);
+    else
+      text +=
+          fmt::format("worst {:.1f} dBc, {} by {:.1f} dB", *r.value,
+                      *r.value < *before->value ? "lower" : "higher", std::abs(*r.value - *before->value));
+    verdicts.push_back(std::move(text));
+    before = &r;
+  }
+  return verdicts;
+}
 
 Sheet aliasing_sheet(const AliasingResult& result, const CaptureInfo& capture) {
   Sheet sheet{"aliasing", capture, {}, {}, {}, {}, {}};

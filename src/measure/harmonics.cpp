@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "harmonics_methods.hpp"
 #include "steady_tone.hpp"
@@ -18,6 +19,8 @@ namespace {
 constexpr double kBoundWithin = 10;  // power ratio to the noise: 10 dB
 constexpr double kNinetyNine =
     2.1460;  // amplitude of complex Gaussian noise that 1 % exceeds, over its RMS: sqrt(ln 100)
+constexpr int kPeriodBits = 9;
+constexpr std::size_t kPeriodPlaces = std::size_t{1} << kPeriodBits;
 }  // namespace
 
 double folded_hz(double hz, double sample_rate_hz) {
@@ -54,6 +57,29 @@ void set_level(HarmonicOrder& order, double raw_power, double noise_power) {
   order.bound = raw_power < kBoundWithin * noise_power;
   order.amplitude = order.bound ? order.raw_amplitude + kNinetyNine * order.noise_amplitude
                                 : std::sqrt(raw_power - noise_power);
+}
+
+void fold_to_period(std::span<const double> stretch, double sample_rate_hz, double tone_phase,
+                    ChannelHarmonics& channel) {
+  const Phase step = phase_step(channel.fundamental_hz, sample_rate_hz);
+  // A sine lies a quarter of a cycle behind its cosine.
+  Phase phase = phase_from_cycles(tone_phase / (2 * std::numbers::pi) + 0.25);
+  struct Place {
+    double at = 0, sum = 0, count = 0;
+  };
+  std::vector<Place> places(kPeriodPlaces);
+  for (const double x : stretch) {
+    Place& place = places[static_cast<std::size_t>(phase >> (64 - kPeriodBits))];
+    place.at += std::ldexp(static_cast<double>(phase >> 11), -53);
+    place.sum += x;
+    place.count += 1;
+    phase += step;
+  }
+  for (const Place& place : places) {
+    if (place.count == 0) continue;
+    channel.period_deg.push_back(360 * place.at / place.count);
+    channel.period.push_back(place.sum / place.count);
+  }
 }
 
 void set_thd(ChannelHarmonics& channel) {

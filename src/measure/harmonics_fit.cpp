@@ -200,6 +200,10 @@ ChannelHarmonics measure_by_joint_fit(std::span<const double> stretch, double sa
   const auto amplitude = [&](std::size_t k) {
     return std::hypot(fit.coefficients[2 * k - 1], fit.coefficients[2 * k]);
   };
+  // Of a·cos + b·sin as a cosine.
+  const auto angle = [&](std::size_t k) {
+    return std::atan2(-fit.coefficients[2 * k], fit.coefficients[2 * k - 1]);
+  };
   const double length = static_cast<double>(stretch.size());
   const double freedom = length - static_cast<double>(fit.coefficients.size()) - 1.0;
   const double rest_square = fit.well_posed && freedom >= 1 ? dot(fit.rest, fit.rest) / freedom : 0;
@@ -216,7 +220,10 @@ ChannelHarmonics measure_by_joint_fit(std::span<const double> stretch, double sa
   for (HarmonicOrder& order : channel.orders) {
     // Folded orders are not in the model: with so few periods they cannot be told from the rest.
     order.hidden = order.folded || 2 * static_cast<std::size_t>(order.order) >= fit.coefficients.size();
-    if (!order.hidden) set_level(order, std::pow(amplitude(static_cast<std::size_t>(order.order)), 2), noise);
+    if (order.hidden) continue;
+    set_level(order, std::pow(amplitude(static_cast<std::size_t>(order.order)), 2), noise);
+    order.phase_deg =
+        sine_phase_deg(angle(static_cast<std::size_t>(order.order)) - order.order * angle(1), order.order);
   }
   set_thd(channel);
 
@@ -234,6 +241,7 @@ ChannelHarmonics measure_by_joint_fit(std::span<const double> stretch, double sa
   channel.residual_noise_rms = std::sqrt(noise_square);
   channel.thd_n_ratio = std::sqrt(2 * (noise_square + harmonics_square)) / channel.fundamental_amplitude;
   draw_fit(fit, channel);
+  fold_to_period(stretch, sample_rate_hz, angle(1), channel);
   return channel;
 }
 

@@ -23,7 +23,6 @@ constexpr double kLobeOverNoise = 100;         // power; 20 dB
 constexpr std::array kBetas = {8.0, 10.0, 12.0, 14.0, 16.0, 18.0, 20.0, 24.0, 28.0, 33.0, kLineBeta};
 constexpr double kNoiseWindowS = 0.65;  // DC's lobe ends at 12.5/0.65 s = 19.2 Hz
 constexpr double kNoiseWindowPeriods = 60;
-constexpr std::size_t kCurvePoints = 2000;
 
 // All places of lines that belong to the tone, sorted: DC, every order below half the rate, folded ones that
 // are asked for.
@@ -78,6 +77,7 @@ void measure_orders(const LineSpectrum& spectrum, double wandering, std::span<co
   std::vector<int> numbers;
   for (const HarmonicOrder& order : channel.orders) numbers.push_back(order.order);
   const auto lines = spectrum.line_powers(numbers, beta);
+  const auto phases = spectrum.phases_deg(numbers, beta);
   const double noise_ratio = spectrum.line_noise(beta);
   // Samples are rounded to 53 bits: no line can be known to better than that, spread over the window.
   const double rounding =
@@ -94,27 +94,8 @@ void measure_orders(const LineSpectrum& spectrum, double wandering, std::span<co
         wandering * order.order * order.order > kWanderForLobes && lobe > kLobeOverNoise * lobe_noise;
     // A lobe's own noise is taken off here; set_level takes off that of a single line.
     set_level(order, by_lobe ? lobe - lobe_noise + noise : lines[i], noise);
+    order.phase_deg = phases[i];
   }
-}
-
-// Sum of power over a band with fractional bins at its edges, lobes of `without_hz` replaced by the noise
-// beside them.
-double band_power(const LineSpectrum& spectrum, double from_hz, double to_hz,
-                  std::span<const double> without_hz, std::span<const double> places_hz) {
-  const double half_hz = spectrum.lobe_half_hz(), bin = spectrum.hz_per_bin();
-  std::vector<double> noise;
-  for (const double hz : without_hz) noise.push_back(spectrum.noise_power_per_bin(hz, places_hz));
-  double sum = 0;
-  std::size_t next = 0;
-  for (std::size_t b = 0; b < spectrum.power().size(); ++b) {
-    const double hz = static_cast<double>(b) * bin;
-    const double inside = std::min(hz + bin / 2, to_hz) - std::max(hz - bin / 2, from_hz);
-    if (inside <= 0) continue;
-    while (next < without_hz.size() && without_hz[next] + half_hz < hz) ++next;
-    const bool covered = next < without_hz.size() && hz >= without_hz[next] - half_hz;
-    sum += std::min(1.0, inside / bin) * (covered ? noise[next] : spectrum.power()[b]);
-  }
-  return sum;
 }
 
 // One wide-lobed window sees only the middle third of its stretch; several short ones see nearly all of it,
@@ -134,7 +115,7 @@ void measure_rest(const LineSpectrum& spectrum, const HarmonicsOptions& options,
   channel.band_to_hz = std::min(options.band_to_hz, spectrum.sample_rate_hz() / 2);
   const double f = channel.fundamental_hz;
   const std::array without_tone = {0.0, f};
-  const double all = band_power(spectrum, options.band_from_hz, channel.band_to_hz, without_tone, places_hz);
+  const double all = spectrum.band_power(options.band_from_hz, channel.band_to_hz, without_tone, places_hz);
   channel.thd_n_ratio = std::sqrt(all) / channel.fundamental_amplitude;
 
   // All orders go where their lobes leave half of the spectrum to see the noise by; otherwise only the
@@ -145,28 +126,8 @@ void measure_rest(const LineSpectrum& spectrum, const HarmonicsOptions& options,
        k * f < channel.band_to_hz + spectrum.lobe_half_hz() && (room || k <= options.highest_order); ++k)
     without_harmonics.push_back(k * f);
   const double noise =
-      band_power(spectrum, options.band_from_hz, channel.band_to_hz, without_harmonics, places_hz);
+      spectrum.band_power(options.band_from_hz, channel.band_to_hz, without_harmonics, places_hz);
   channel.residual_noise_rms = std::sqrt(noise / 2);
-}
-
-// Highest level in each of equal steps of the log frequency axis; single bins where they lie further apart
-// than the steps.
-void draw_curve(const LineSpectrum& spectrum, ChannelHarmonics& channel) {
-  const double lowest_hz = std::min(10.0, spectrum.sample_rate_hz() / 100),
-               ratio = spectrum.sample_rate_hz() / 2 / lowest_hz;
-  const auto& power = spectrum.power();
-  auto first = static_cast<std::size_t>(std::max(1.0, std::ceil(lowest_hz / spectrum.hz_per_bin())));
-  for (std::size_t point = 1; point <= kCurvePoints && first < power.size(); ++point) {
-    const double end_hz =
-        lowest_hz * std::pow(ratio, static_cast<double>(point) / static_cast<double>(kCurvePoints));
-    const auto end = std::min(power.size(), static_cast<std::size_t>(end_hz / spectrum.hz_per_bin()) + 1);
-    if (end <= first) continue;
-    const auto top = std::max_element(power.begin() + static_cast<std::ptrdiff_t>(first),
-                                      power.begin() + static_cast<std::ptrdiff_t>(end));
-    channel.spectrum_hz.push_back(static_cast<double>(top - power.begin()) * spectrum.hz_per_bin());
-    channel.spectrum_amplitude.push_back(std::sqrt(*top * spectrum.line_height()));
-    first = end;
-  }
 }
 
 // A tone that wanders in frequency spreads each order over order × the spread: windows are halved until it
@@ -217,7 +178,11 @@ ChannelHarmonics measure_by_lines(std::span<const double> stretch, double sample
   } else {
     measure_rest(spectrum, options, places, channel);
   }
-  draw_curve(spectrum, channel);
+  spectrum.draw(channel.spectrum_hz, channel.spectrum_amplitude);
+  const auto first = stretch.first(std::min(stretch.size(), spectrum.windowing().frames));
+  fold_to_period(first, sample_rate_hz,
+                 std::arg(tone_sum(first, phase_step(spectrum.window_frequencies_hz()[0], sample_rate_hz))),
+                 channel);
   return channel;
 }
 

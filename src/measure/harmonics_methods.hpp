@@ -19,6 +19,12 @@ inline constexpr double kRoughPeriodsAtLeast = 2.9;
 /// lines may lie.
 [[nodiscard]] std::vector<HarmonicOrder> place_orders(double fundamental_hz, double sample_rate_hz,
                                                       int highest, double resolution_hz);
+/// One period of the tone, from the samples laid over each other by their phase: fills the channel's
+/// `period_…`.
+///
+/// @param tone_phase  of the tone's cosine at the first sample, in radians.
+void fold_to_period(std::span<const double> stretch, double sample_rate_hz, double tone_phase,
+                    ChannelHarmonics& channel);
 /// Takes the noise off a raw power reading, or turns it into a bound.
 void set_level(HarmonicOrder& order, double raw_power, double noise_power);
 /// THD from the orders below half the rate.

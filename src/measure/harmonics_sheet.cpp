@@ -6,6 +6,7 @@
 #include <numbers>
 
 #include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/elementary.hpp"
 #include "wavicon/measure/harmonics.hpp"
 
 namespace wavicon {
@@ -46,8 +47,14 @@ class ChannelSheet {
     add_residual();
     if (!measured) return;
     add_balance();
+    add_phases();
     curve("spectrum", channel_);
     curve("own floor", floor_);
+    sheet_.curves.push_back({"one period", index_, "deg", "", channel_.period_deg, channel_.period});
+    Curve added{"added", index_, "deg", "", channel_.period_deg, {}};
+    for (std::size_t i = 0; i < channel_.period.size(); ++i)
+      added.y.push_back(channel_.period[i] - a * sine(phase_from_cycles(channel_.period_deg[i] / 360)));
+    sheet_.curves.push_back(std::move(added));
   }
 
  private:
@@ -67,6 +74,13 @@ class ChannelSheet {
     more.emplace_back("noise_dbc", db_from_ratio(order.noise_amplitude / a));
     reading(name, level_db(order.amplitude / a), "dBc", level_db(floor.amplitude / floor_a), order.bound,
             more);
+  }
+
+  void add_phases() {
+    for (const HarmonicOrder& order : channel_.orders)
+      if (!order.bound && !order.hidden)
+        reading(fmt::format("h{}_phase_deg", order.order), order.phase_deg, "deg", std::nullopt, false,
+                {{"at_hz", order.at_hz}});
   }
 
   void add_thd() {

@@ -8,6 +8,7 @@
 namespace wavicon::measure_detail {
 namespace {
 
+constexpr std::size_t kCurvePoints = 2000;
 constexpr double kNoiseReachBins = 90;
 constexpr double kMedianOverMean =
     std::numbers::ln2;  // of an exponential distribution, as powers of noise bins have
@@ -143,6 +144,40 @@ double LineSpectrum::noise_power_per_bin(double at_hz, std::span<const double> l
   return *middle / ratio;
 }
 
+double LineSpectrum::band_power(double from_hz, double to_hz, std::span<const double> without_hz,
+                                std::span<const double> lines_hz) const {
+  const double half_hz = lobe_half_hz();
+  std::vector<double> noise;
+  for (const double hz : without_hz) noise.push_back(noise_power_per_bin(hz, lines_hz));
+  double sum = 0;
+  std::size_t next = 0;
+  for (std::size_t b = 0; b < power_.size(); ++b) {
+    const double hz = static_cast<double>(b) * hz_per_bin_;
+    const double inside = std::min(hz + hz_per_bin_ / 2, to_hz) - std::max(hz - hz_per_bin_ / 2, from_hz);
+    if (inside <= 0) continue;
+    while (next < without_hz.size() && without_hz[next] + half_hz < hz) ++next;
+    const bool covered = next < without_hz.size() && hz >= without_hz[next] - half_hz;
+    sum += std::min(1.0, inside / hz_per_bin_) * (covered ? noise[next] : power_[b]);
+  }
+  return sum;
+}
+
+void LineSpectrum::draw(std::vector<double>& hz, std::vector<double>& amplitude) const {
+  const double lowest_hz = std::min(10.0, sample_rate_hz_ / 100), ratio = sample_rate_hz_ / 2 / lowest_hz;
+  auto first = static_cast<std::size_t>(std::max(1.0, std::ceil(lowest_hz / hz_per_bin_)));
+  for (std::size_t point = 1; point <= kCurvePoints && first < power_.size(); ++point) {
+    const double end_hz =
+        lowest_hz * std::pow(ratio, static_cast<double>(point) / static_cast<double>(kCurvePoints));
+    const auto end = std::min(power_.size(), static_cast<std::size_t>(end_hz / hz_per_bin_) + 1);
+    if (end <= first) continue;
+    const auto top = std::max_element(power_.begin() + static_cast<std::ptrdiff_t>(first),
+                                      power_.begin() + static_cast<std::ptrdiff_t>(end));
+    hz.push_back(static_cast<double>(top - power_.begin()) * hz_per_bin_);
+    amplitude.push_back(std::sqrt(*top * line_height_));
+    first = end;
+  }
+}
+
 double LineSpectrum::skirt_load(double at_hz) const {
   const double centre = at_hz / hz_per_bin_;
   const double half = (kLobeHalfBins + 0.5) * padding_;
@@ -174,6 +209,35 @@ std::vector<double> LineSpectrum::line_powers(std::span<const int> orders, doubl
                    (sum * sum * static_cast<double>(windowing_.count));
   }
   return powers;
+}
+
+std::vector<double> LineSpectrum::powers_at(std::span<const double> at_hz, double beta) const {
+  const auto window = tools_->windows.get(windowing_.frames, beta);
+  const double sum = std::accumulate(window.begin(), window.end(), 0.0);
+  std::vector<double> powers(at_hz.size(), 0.0);
+  for (std::size_t w = 0; w < windowing_.count; ++w) {
+    const auto x = windowed(w, window);
+    for (std::size_t i = 0; i < at_hz.size(); ++i)
+      powers[i] += std::norm(tone_sum(x, phase_step(at_hz[i], sample_rate_hz_))) * 4.0 /
+                   (sum * sum * static_cast<double>(windowing_.count));
+  }
+  return powers;
+}
+
+std::vector<double> LineSpectrum::phases_deg(std::span<const int> orders, double beta) const {
+  const auto window = tools_->windows.get(windowing_.frames, beta);
+  std::vector<std::complex<double>> sums(orders.size());
+  for (std::size_t w = 0; w < windowing_.count; ++w) {
+    const auto x = windowed(w, window);
+    const Phase step = phase_step(window_hz_[w], sample_rate_hz_);
+    const double tone = std::arg(tone_sum(x, step));
+    for (std::size_t i = 0; i < orders.size(); ++i)
+      sums[i] += std::polar(1.0, -orders[i] * tone) * tone_sum(x, step * static_cast<Phase>(orders[i]));
+  }
+  std::vector<double> phases;
+  for (std::size_t i = 0; i < orders.size(); ++i)
+    phases.push_back(sine_phase_deg(std::arg(sums[i]), orders[i]));
+  return phases;
 }
 
 double LineSpectrum::line_noise(double beta) const {

@@ -56,6 +56,13 @@ class LineSpectrum {
   /// Mean power of a bin of noise near a place, from the median of the bins 12.5 to 40 lobes' bins away that
   /// no place in `lines_hz` (sorted) covers.
   [[nodiscard]] double noise_power_per_bin(double at_hz, std::span<const double> lines_hz) const;
+  /// Sum of power over a band with fractional bins at its edges, lobes of `without_hz` (sorted) replaced by
+  /// the noise beside them.
+  [[nodiscard]] double band_power(double from_hz, double to_hz, std::span<const double> without_hz,
+                                  std::span<const double> lines_hz) const;
+  /// For drawing: the highest level in each of equal steps of the log frequency axis, single bins where they
+  /// lie further apart than the steps. A sine of peak A reads A.
+  void draw(std::vector<double>& hz, std::vector<double>& amplitude) const;
   /// Sum over power/distance² of everything but the lobe at a place, distance in bins of 1/window: what
   /// skirts sum up to. Far from the place, to a few percent.
   [[nodiscard]] double skirt_load(double at_hz) const;
@@ -64,6 +71,12 @@ class LineSpectrum {
   /// that window.
   /// @param beta  of the Kaiser window to see them through.
   [[nodiscard]] std::vector<double> line_powers(std::span<const int> orders, double beta) const;
+  /// The same at any frequencies.
+  [[nodiscard]] std::vector<double> powers_at(std::span<const double> at_hz, double beta) const;
+  /// For each order, its phase in degrees (-180 … 180) as A·sin(order·ωt + phase), time counted from a rising
+  /// zero crossing of the tone; the mean over the windows. A folded order has the phase of the order that it
+  /// is.
+  [[nodiscard]] std::vector<double> phases_deg(std::span<const int> orders, double beta) const;
   /// What noise of power 1 per bin reads as in line_powers(), on average.
   [[nodiscard]] double line_noise(double beta) const;
 

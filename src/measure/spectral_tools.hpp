@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 #include <vector>
 
 #include "wavicon/audio/transform.hpp"
@@ -18,6 +19,13 @@ namespace wavicon::measure_detail {
                above = std::log(power_above + kTiny);
   const double curvature = below - 2 * at + above;
   return curvature < 0 ? std::clamp(0.5 * (below - above) / curvature, -0.5, 0.5) : 0.0;
+}
+
+/// Phase of an order as A·sin(order·ωt + phase), in degrees, -180 … 180, time from a rising zero crossing of
+/// the fundamental.
+/// @param beyond  angle of the order's cosine in radians, less order × that of the fundamental's.
+[[nodiscard]] inline double sine_phase_deg(double beyond, int order) {
+  return std::remainder(beyond * 180 / std::numbers::pi + 90.0 * (1 - order % 4), 360.0);
 }
 
 struct SpectralTools {

@@ -25,6 +25,7 @@ UnitInfo tern_info() {
        .choices_only = true,
        .choices = {{"1", 1}, {"2", 2}, {"4", 4}, {"8", 8}, {"16", 16}}},
       {.symbol = "output", .name = "Output trim", .unit = "dB", .minimum = -24, .maximum = 24},
+      {.symbol = "naive", .name = "Oversampling without filters", .minimum = 0, .maximum = 1, .toggle = true},
   };
   return info;
 }
@@ -62,7 +63,7 @@ std::unique_ptr<Unit> open_tern(const UnitSpec& spec) {
   const UnitInfo info = tern_info();
   const auto v = setting_values(info.name, info.settings, spec);
   const stand_in::TernSettings settings{static_cast<float>(v[0]), static_cast<float>(v[1]),
-                                        static_cast<int>(v[2]), static_cast<float>(v[3])};
+                                        static_cast<int>(v[2]), static_cast<float>(v[3]), v[4] > 0};
   return std::make_unique<Simulated<stand_in::Tern, stand_in::TernSettings>>(info, settings);
 }
 

@@ -90,15 +90,25 @@ double Tern::oversampled(double x) noexcept {
   return out;
 }
 
+double Tern::oversampled_naively(double x) noexcept {
+  double sum = 0;
+  const int factor = settings_.oversampling;
+  for (int i = 1; i <= factor; ++i) sum += shape(last_in_ + (x - last_in_) * i / factor);
+  last_in_ = x;
+  return sum / factor;
+}
+
 void Tern::run(const float* in, float* out, int frames) noexcept {
   if (settings_.oversampling == 1)
     for (int n = 0; n < frames; ++n) out[n] = static_cast<float>(shape(in[n]));
+  else if (settings_.naive)
+    for (int n = 0; n < frames; ++n) out[n] = static_cast<float>(oversampled_naively(in[n]));
   else
     for (int n = 0; n < frames; ++n) out[n] = static_cast<float>(oversampled(in[n]));
 }
 
 std::int64_t Tern::latency_frames() const noexcept {
-  return settings_.oversampling == 1 ? 0 : 2 * kHalfLength;
+  return settings_.oversampling == 1 || settings_.naive ? 0 : 2 * kHalfLength;
 }
 
 }  // namespace wavicon::stand_in

@@ -19,6 +19,8 @@ struct TernSettings {
   float asymmetry = 0;   ///< 0 … 1
   int oversampling = 1;  ///< 1, 2, 4, 8, 16
   float output_db = 0;   ///< -24 … +24
+  bool naive = false;  ///< oversampling without filters: straight lines between the samples, and the mean of
+                       ///< what was shaped on them
 };
 
 /// One channel of Tern. Oversampling runs through linear-phase filters (Kaiser window, 100 dB) that pass up
@@ -35,13 +37,14 @@ class Tern {
   /// Does not allocate or lock.
   void run(const float* in, float* out, int frames) noexcept;
 
-  /// 0 without oversampling, else 128.
+  /// 0 without oversampling or when naive, else 128.
   [[nodiscard]] std::int64_t latency_frames() const noexcept;
 
  private:
   void build_filter();
   [[nodiscard]] double shape(double x) const noexcept;
   [[nodiscard]] double oversampled(double x) noexcept;
+  [[nodiscard]] double oversampled_naively(double x) noexcept;
 
   TernSettings settings_;
   double bias_ = 0;
@@ -52,6 +55,7 @@ class Tern {
   std::vector<double> down_;
   std::vector<double> in_history_;  ///< twice its length, so that a run of it is always contiguous
   std::vector<double> high_history_;
+  double last_in_ = 0;
   std::size_t in_at_ = 0;
   std::size_t high_at_ = 0;
 };

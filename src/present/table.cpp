@@ -23,7 +23,8 @@ std::string rounded(double value, int digits) {
 std::string number_text(double value, const std::string& unit) {
   if (unit == "Hz" || unit == "s") return rounded(value, 6);
   if (unit == "dBFS" || unit == "ppm") return rounded(value, 3);
-  if (unit.rfind("dB", 0) == 0 || unit == "LUFS" || unit == "LU" || unit == "bits") return rounded(value, 2);
+  if (unit.rfind("dB", 0) == 0 || unit == "LUFS" || unit == "LU" || unit == "bits" || unit == "deg")
+    return rounded(value, 2);
   return unit == "%" ? fmt::format("{:.4g}", value) : fmt::format("{:.6g}", value);
 }
 

@@ -3,6 +3,7 @@
 // docs/aliasing.md.
 
 #include <optional>
+#include <string>
 #include <vector>
 
 #include "wavicon/audio/sample_format.hpp"
@@ -27,6 +28,7 @@ struct AliasingFrame {
   double fundamental = 0;
   std::vector<double> amplitude;  ///< of orders 0 … highest; the least of three neighbours
   std::vector<bool> valid;        ///< false where an order cannot be told from another one
+  std::vector<bool> bound;        ///< of steps: the amplitude is only an upper bound; empty for a sweep
 };
 
 /// The highest place of one folded order, or of their sum.
@@ -38,6 +40,7 @@ struct FoldedOrder {
   double ratio = 0;      ///< over the fundamental there
   double from_hz = 0;    ///< of the sweep: range in which it stands 10 dB over the floor
   double to_hz = 0;
+  bool bound = false;  ///< within 10 dB of the capture's own noise: an upper bound
 };
 
 struct ChannelAliasing {
@@ -57,7 +60,8 @@ struct AliasingResult {
   double from_hz = 0;  ///< of the sweep, as far as orders can be told apart
   double to_hz = 0;
   double band_to_hz = 0;
-  double frame_s = 0;
+  double frame_s = 0;  ///< of a frame, or of a step
+  bool steps = false;  ///< from a staircase of tones: a frame is a step
   std::vector<ChannelAliasing> channels;
   double floor_ratio = 0;  ///< highest folded product that the same computation reads on the clean sweep in
                            ///< the capture's format
@@ -78,6 +82,21 @@ struct AliasingResult {
 /// @accuracy  worst product 0.05 dB, its order exact; floor below -150 dBc in 24 bits (aliasing_test.cpp)
 [[nodiscard]] AliasingResult measure_aliasing(AudioSource& capture, Stimulus& stimulus, std::size_t part,
                                               const Take& take, const AliasingOptions& options = {});
+
+/// The same from the tones of the staircase `part`, orders up to 100: each step is measured as
+/// measure_harmonics() does, folded orders where folding puts them. Orders that fall on one another are left
+/// out: frequencies that share no factor with the rate (4999 Hz at 48 kHz) keep them apart. Finds what a
+/// sweep cannot (there are no crossings), but only at its frequencies.
+///
+/// @throws Error as measure_aliasing(), and as measure_harmonics() for a step.
+/// @accuracy  0.001 dB; floor below -170 dBc in 24 bits from steps of a second (aliasing_steps_test.cpp)
+[[nodiscard]] AliasingResult measure_aliasing_steps(AudioSource& capture, Stimulus& stimulus,
+                                                    std::size_t part, const Take& take,
+                                                    const AliasingOptions& options = {});
+
+/// What each sheet in a row does to the worst product of the one before it, as one finding for each: "worst
+/// -56.4 dBc, lower by 23.7 dB", "no more than the floor allows". Sheets without the reading get none.
+[[nodiscard]] std::vector<std::string> aliasing_verdicts(const std::vector<Sheet>& sheets);
 
 /// Readings, curves over the sweep's frequency, findings.
 [[nodiscard]] Sheet aliasing_sheet(const AliasingResult& result, const CaptureInfo& capture);

@@ -39,6 +39,8 @@ struct HarmonicOrder {
   double raw_amplitude = 0;    ///< as it stands in the spectrum, noise included
   double noise_amplitude = 0;  ///< what noise alone would read there (RMS of that reading)
   bool bound = false;          ///< within 10 dB of the noise
+  double phase_deg = 0;        ///< of A·sin(order·ωt + phase), time from a rising zero crossing of the
+                               ///< fundamental; means nothing when bound or hidden
 };
 
 /// Everything about one channel.
@@ -65,6 +67,8 @@ struct ChannelHarmonics {
   double band_to_hz = 0;            ///< upper end that was really used
   std::vector<double> spectrum_hz;  ///< for drawing: at most ~2000 points, log spacing, highest level in each
   std::vector<double> spectrum_amplitude;  ///< a sine of peak A reads A
+  std::vector<double> period_deg;          ///< 0 … 360 from a rising zero crossing of the fundamental
+  std::vector<double> period;              ///< the samples there, at most 512 places; full scale = 1
 };
 
 /// A channel beside what the same computation reads on a clean tone held in the capture's format.

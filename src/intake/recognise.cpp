@@ -1,0 +1,220 @@
+#include "wavicon/intake/recognise.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <complex>
+#include <numbers>
+
+#include "wavicon/audio/elementary.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/linear_system.hpp"
+#include "wavicon/audio/transform.hpp"
+#include "wavicon/audio/window.hpp"
+
+namespace wavicon {
+namespace {
+
+constexpr double kMostS = 120;
+constexpr double kBlockS = 0.01;
+constexpr double kSilent = 0.01;      // of the highest block
+constexpr double kLookS = 0.04;       // of a short spectrum
+constexpr double kLowestHz = 300;     // below, a block holds too few periods to tell a phase
+constexpr double kPhaseS = 0.01;      // of a stretch whose phase is read
+constexpr std::size_t kPhases = 600;  // at most
+constexpr int kSteps = 20;
+constexpr double kMostSpread = 0.02;
+constexpr double kEdge = 0.01;  // of the sweep left out at both ends, where it may be faded
+
+// Cycles since the start and their changes with the three unknowns, for either law.
+struct Course {
+  bool log = true;
+  double from_hz = 0;
+  double rate = 0;    // log: octaves in units of e per second; linear: Hz per second
+  double cycles = 0;  // at the start
+
+  [[nodiscard]] double at(double t) const {
+    return cycles + (log ? from_hz * std::expm1(rate * t) / rate : from_hz * t + 0.5 * rate * t * t);
+  }
+  [[nodiscard]] double hz(double t) const { return log ? from_hz * std::exp(rate * t) : from_hz + rate * t; }
+  [[nodiscard]] std::array<double, 3> slopes(double t) const {
+    if (!log) return {1, t, 0.5 * t * t};
+    const double e = std::exp(rate * t);
+    return {1, (e - 1) / rate, from_hz * (t * e * rate - (e - 1)) / (rate * rate)};
+  }
+};
+
+struct Span {
+  std::size_t first = 0;
+  std::size_t end = 0;
+};
+
+Span sounding(const std::vector<double>& x, double rate) {
+  const auto block = static_cast<std::size_t>(kBlockS * rate);
+  std::vector<double> peaks;
+  for (std::size_t at = 0; at < x.size(); at += block) {
+    double most = 0;
+    for (std::size_t i = at; i < std::min(x.size(), at + block); ++i) most = std::max(most, std::abs(x[i]));
+    peaks.push_back(most);
+  }
+  const double highest = *std::max_element(peaks.begin(), peaks.end());
+  if (!(highest > 0)) throw Error(ErrorCode::bad_input, "the reference is silent");
+  std::size_t first = 0, last = peaks.size();
+  while (peaks[first] < kSilent * highest) ++first;
+  while (peaks[last - 1] < kSilent * highest) --last;
+  // To the sample within the first and the last block.
+  std::size_t from = first * block, to = std::min(x.size(), last * block);
+  while (from < to && std::abs(x[from]) < 1e-4 * highest) ++from;
+  while (to > from && std::abs(x[to - 1]) < 1e-4 * highest) --to;
+  return {from, to};
+}
+
+// Frequency over time from the highest bin of short spectra.
+std::vector<std::pair<double, double>> rough_course(std::span<const double> x, double rate) {
+  const std::size_t length = fast_transform_length(static_cast<std::size_t>(kLookS * rate));
+  RealTransform transform(length);
+  const auto window = kaiser_window(length, 8);
+  std::vector<std::pair<double, double>> course;
+  for (std::size_t at = 0; at + length <= x.size(); at += std::max<std::size_t>(1, length / 4)) {
+    const auto input = transform.input();
+    for (std::size_t i = 0; i < length; ++i) input[i] = window[i] * x[at + i];
+    transform.execute();
+    const auto bins = transform.bins();
+    std::size_t top = 1;
+    for (std::size_t b = 1; b + 1 < bins.size(); ++b)
+      if (std::norm(bins[b]) > std::norm(bins[top])) top = b;
+    const double below = std::log(std::norm(bins[top - 1]) + 1e-300),
+                 here = std::log(std::norm(bins[top]) + 1e-300),
+                 above = std::log(std::norm(bins[std::min(top + 1, bins.size() - 1)]) + 1e-300);
+    const double bend = below - 2 * here + above;
+    const double shift = bend < 0 ? std::clamp(0.5 * (below - above) / bend, -0.5, 0.5) : 0;
+    const double hz = (static_cast<double>(top) + shift) * rate / static_cast<double>(length);
+    if (hz > kLowestHz && hz < 0.48 * rate)
+      course.emplace_back((static_cast<double>(at) + static_cast<double>(length) / 2) / rate, hz);
+  }
+  return course;
+}
+
+// A straight line through (t, y), and the middle of what it leaves.
+std::array<double, 3> line_through(const std::vector<std::pair<double, double>>& points) {
+  double n = 0, t = 0, y = 0, tt = 0, ty = 0;
+  for (const auto& [a, b] : points) {
+    n += 1;
+    t += a;
+    y += b;
+    tt += a * a;
+    ty += a * b;
+  }
+  const double slope = (n * ty - t * y) / (n * tt - t * t), start = (y - slope * t) / n;
+  std::vector<double> rest;
+  for (const auto& [a, b] : points) rest.push_back(std::abs(b - start - slope * a));
+  std::nth_element(rest.begin(), rest.begin() + static_cast<std::ptrdiff_t>(rest.size() / 2), rest.end());
+  return {start, slope, rest[rest.size() / 2]};
+}
+
+struct Fitted {
+  Course course;
+  double spread = 1e9;
+};
+
+// Moves the course until the phase of the signal beside it stands still.
+Fitted refine(std::span<const double> x, double rate, Course course) {
+  const auto block = static_cast<std::size_t>(kPhaseS * rate);
+  const auto window = kaiser_window(block, 8);
+  const double length_s = static_cast<double>(x.size()) / rate;
+  const std::size_t hop = std::max(block / 2, x.size() / kPhases);
+  Fitted best{course, 1e9};
+  for (int step = 0; step < kSteps; ++step) {
+    std::vector<double> matrix(9, 0.0), right(3, 0.0);
+    std::vector<std::pair<double, double>> phases;  // time, cycles beside the course
+    double last = 0;
+    for (std::size_t at = 0; at + block <= x.size(); at += hop) {
+      const double t = (static_cast<double>(at) + 0.5 * static_cast<double>(block - 1)) / rate,
+                   hz = course.hz(t);
+      if (t < kEdge * length_s || t > (1 - kEdge) * length_s || hz < kLowestHz || hz > 0.49 * rate) continue;
+      double re = 0, im = 0;
+      for (std::size_t i = 0; i < block; ++i) {
+        const Phase phase = phase_from_cycles(course.at(static_cast<double>(at + i) / rate));
+        re += window[i] * x[at + i] * sine(phase);
+        im += window[i] * x[at + i] * cosine(phase);
+      }
+      double cycles = std::atan2(im, re) / (2 * std::numbers::pi);
+      if (!phases.empty()) cycles += std::round(last - cycles);
+      last = cycles;
+      phases.emplace_back(t, cycles);
+    }
+    if (phases.size() < 16) return best;
+    double mean_square = 0;
+    for (const auto& [t, cycles] : phases) {
+      const auto s = course.slopes(t);
+      for (std::size_t i = 0; i < 3; ++i) {
+        right[i] += s[i] * cycles;
+        for (std::size_t k = 0; k < 3; ++k) matrix[3 * i + k] += s[i] * s[k];
+      }
+    }
+    // Scaled to unit diagonal: the slopes differ by many orders of magnitude.
+    std::array<double, 3> scale{};
+    for (std::size_t i = 0; i < 3; ++i) scale[i] = 1 / std::sqrt(std::max(1e-300, matrix[4 * i]));
+    for (std::size_t i = 0; i < 3; ++i) {
+      right[i] *= scale[i];
+      for (std::size_t k = 0; k < 3; ++k) matrix[3 * i + k] *= scale[i] * scale[k];
+    }
+    const SymmetricSystem system(matrix, 3);
+    if (!system.well_posed()) return best;
+    const auto move = system.solve(right);
+    for (const auto& [t, cycles] : phases) {
+      const auto s = course.slopes(t);
+      double rest = cycles;
+      for (std::size_t i = 0; i < 3; ++i) rest -= s[i] * move[i] * scale[i];
+      mean_square += rest * rest;
+    }
+    course.cycles += move[0] * scale[0];
+    course.from_hz += move[1] * scale[1];
+    course.rate += move[2] * scale[2];
+    if (course.log && !(course.from_hz > 0)) return best;
+    const double spread = 2 * std::numbers::pi * std::sqrt(mean_square / static_cast<double>(phases.size()));
+    const bool still = std::abs(spread - best.spread) < 1e-9 + 1e-4 * spread && step > 2;
+    if (spread < best.spread || step < 3) best = {course, spread};
+    if (still) break;
+  }
+  return best;
+}
+
+}  // namespace
+
+std::optional<RecognisedSweep> recognise_sweep(AudioSource& signal, int channel) {
+  if (signal.frames() == 0) throw Error(ErrorCode::bad_input, "the reference has 0 frames");
+  if (channel < 0 || channel >= signal.channel_count())
+    throw Error(ErrorCode::bad_argument, fmt::format("there is no channel {}", channel + 1));
+  const double rate = signal.sample_rate_hz();
+  const auto x =
+      read_channel(signal, channel, 0, std::min(signal.frames(), static_cast<std::int64_t>(kMostS * rate)));
+  const Span span = sounding(x, rate);
+  const std::span<const double> sound(x.data() + span.first, span.end - span.first);
+  const auto points = rough_course(sound, rate);
+  if (points.size() < 8) return std::nullopt;
+  std::vector<std::pair<double, double>> logs;
+  for (const auto& [t, hz] : points) logs.emplace_back(t, std::log(hz));
+  const auto straight = line_through(points), bent = line_through(logs);
+  Fitted best;
+  if (std::abs(bent[1]) > 1e-3) best = refine(sound, rate, {true, std::exp(bent[0]), bent[1], 0});
+  if (best.spread > kMostSpread && std::abs(straight[1]) > 1)
+    best = refine(sound, rate, {false, straight[0], straight[1], 0});
+  if (best.spread > kMostSpread) return std::nullopt;
+  // The whole stretch that lies between 0 and half the rate.
+  const double seconds = static_cast<double>(sound.size()) / rate;
+  const double last_hz = best.course.hz(seconds);
+  if (!(best.course.from_hz > 0 && best.course.from_hz < rate / 2 && last_hz > 0 && last_hz < rate / 2))
+    return std::nullopt;
+  return RecognisedSweep{Sweep{.from_hz = best.course.from_hz,
+                               .to_hz = last_hz,
+                               .seconds = seconds,
+                               .law = best.course.log ? "log" : "linear",
+                               .fade_in_s = kEdge * seconds,
+                               .fade_out_s = kEdge * seconds},
+                         static_cast<std::int64_t>(span.first), best.spread};
+}
+
+}  // namespace wavicon

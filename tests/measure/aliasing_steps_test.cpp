@@ -1,0 +1,107 @@
+#include <complex>
+
+#include "support.hpp"
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/measure/aliasing.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+constexpr double kStepDb = 0.001;
+constexpr double kFloorDbc = -170;
+
+Recipe tones(double rate = 48000) {
+  Recipe recipe{.sample_rate_hz = rate};
+  recipe.parts.push_back(
+      {.name = "steps",
+       .kind = Staircase{.frequencies_hz = {997, 4999, 9973, 15013}, .levels_dbfs = {-1}, .step_s = 1.2}});
+  return recipe;
+}
+
+template <typename Device>
+AliasingResult through(const Device& device, SampleFormat format = SampleFormat::float64, double noise = 0) {
+  Stimulus stimulus(tones());
+  Audio audio(48000, 1, stimulus.frames());
+  stimulus.render(0, 0, audio.channel(0));
+  const Quantiser quantiser(format, is_integer(format), 7);
+  for (std::int64_t n = 0; n < audio.frames(); ++n) {
+    double& x = audio.channel(0)[static_cast<std::size_t>(n)];
+    x = quantiser.value(device(x) + noise * std::sin(1e6 * std::sin(static_cast<double>(n))), 0, n);
+  }
+  const auto takes = locate(audio, stimulus);
+  MemorySource source(audio);
+  return measure_aliasing_steps(source, stimulus, 0, takes.at(0), {.highest_order = 100, .format = format});
+}
+
+TEST(AliasingSteps, EveryOrderOfTanhAtEveryToneIsRead) {
+  auto device = [](double x) { return std::tanh(2 * x) / 2; };
+  const auto result = through(device);
+  std::vector<double> truth;
+  for (int k = 0; k <= 60; ++k) {
+    std::complex<double> sum = 0;
+    for (int n = 0; n < 4096; ++n)
+      sum += device(ratio_from_db(-1) * std::sin(2 * M_PI * n / 4096)) *
+             std::polar(1.0, -2 * M_PI * k * n / 4096);
+    truth.push_back(std::abs(sum));
+  }
+  ASSERT_EQ(result.channels[0].frames.size(), 4U);
+  int compared = 0;
+  for (const AliasingFrame& frame : result.channels[0].frames)
+    for (int k = 3; k <= 21; k += 2) {
+      const auto at = static_cast<std::size_t>(k);
+      if (!frame.valid[at] || frame.bound[at]) continue;
+      const double expected = db_from_ratio(truth[at] / truth[1]);
+      if (expected < -140) continue;
+      EXPECT_NEAR(db_from_ratio(frame.amplitude[at] / frame.fundamental), expected, kStepDb)
+          << frame.tone_hz << " order " << k;
+      ++compared;
+    }
+  EXPECT_GT(compared, 30);
+  const FoldedOrder& worst = result.channels[0].folded.at(0);
+  EXPECT_EQ(worst.order, 3);
+  EXPECT_NEAR(worst.at_hz, 9973, 0.01) << "the first tone whose third order folds";
+  EXPECT_NEAR(worst.hz, 48000 - 3 * 9973, 0.01);
+  const Sheet sheet = aliasing_sheet(result, {});
+  EXPECT_NEAR(*find_reading(sheet, "worst_alias_dbc", 0)->value, db_from_ratio(truth[3] / truth[1]), kStepDb);
+  EXPECT_NE(sheet.findings[0].text.find("while the tone is at"), std::string::npos);
+}
+
+TEST(AliasingSteps, ACleanToneIsABoundAndTheFloorLiesFarBelow) {
+  const auto result = through([](double x) { return x; }, SampleFormat::pcm24);
+  EXPECT_LT(db_from_ratio(result.floor_ratio), kFloorDbc);
+  EXPECT_TRUE(find_reading(aliasing_sheet(result, {}), "worst_alias_dbc", 0)->bound);
+  const auto noisy = through([](double x) { return x; }, SampleFormat::float64, 1e-4);
+  const Sheet sheet = aliasing_sheet(noisy, {});
+  EXPECT_TRUE(find_reading(sheet, "worst_alias_dbc", 0)->bound);
+  EXPECT_EQ(find_reading(sheet, "worst_alias_order", 0), nullptr);
+  EXPECT_NE(sheet.findings[0].text.find("stands out of the noise"), std::string::npos)
+      << sheet.findings[0].text;
+}
+
+TEST(AliasingSteps, AnotherKindOfPartIsRefusedAndVerdictsCompareEachWithTheOneBefore) {
+  Recipe recipe = tones();
+  recipe.parts[0].kind = Tone{};
+  Stimulus stimulus(recipe);
+  const Audio audio(48000, 1, 1000);
+  MemorySource source(audio);
+  EXPECT_NE(
+      message_of(ErrorCode::bad_argument, [&] { (void)measure_aliasing_steps(source, stimulus, 0, {}, {}); })
+          .find("staircase"),
+      std::string::npos);
+  auto sheet = [](const char* file, double value, bool bound) {
+    Sheet s{"aliasing", {.file = file}, {}, {}, {}, {}, {}};
+    s.readings.push_back({"worst_alias_dbc", 0, value, "dBc", std::nullopt, bound, {}});
+    return s;
+  };
+  const auto verdicts =
+      aliasing_verdicts({sheet("1x", -20, false), sheet("2x", -50.5, false), sheet("8x", -140, true)});
+  ASSERT_EQ(verdicts.size(), 3U);
+  EXPECT_EQ(verdicts[0], "1x: worst -20.0 dBc");
+  EXPECT_EQ(verdicts[1], "2x: worst -50.5 dBc, lower by 30.5 dB");
+  EXPECT_EQ(verdicts[2], "8x: no more than the floor allows (< -140.0 dBc)");
+}
+
+}  // namespace
+}  // namespace wavicon
