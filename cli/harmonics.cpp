@@ -25,14 +25,19 @@ double tone_hz(const Stimulus& stimulus, const PlacedPart& placed) {
 // What to measure of a stimulus: the part that --part names, else the first one that holds steady tones, a
 // plain tone before all others. None when there is no such part.
 const PlacedPart* part_to_measure(const Stimulus& stimulus, const std::string& name) {
-  static const std::vector<std::string> kKinds = {"tone", "staircase", "two_tone", "multitone"};
+  const auto steady = [](const PlacedPart& part) {
+    return part.kind == "tone" || part.kind == "staircase" || part.kind == "two_tone" ||
+           part.kind == "multitone";
+  };
   std::vector<std::string> names;
-  for (const std::string& kind : kKinds)
-    for (const PlacedPart& part : stimulus.parts()) {
-      if (part.kind != kind) continue;
-      if (name.empty() || part.name == name) return &part;
-      names.push_back(part.name);
-    }
+  const PlacedPart* first = nullptr;
+  for (const PlacedPart& part : stimulus.parts()) {
+    if (!steady(part)) continue;
+    names.push_back(part.name);
+    if (name.empty() ? first == nullptr || (part.kind == "tone" && first->kind != "tone") : part.name == name)
+      first = &part;
+  }
+  if (first != nullptr) return first;
   if (!name.empty())
     throw Error(ErrorCode::bad_argument,
                 fmt::format("the stimulus has no part '{}' of steady tones{}", name, name_hint(name, names)));
@@ -125,7 +130,8 @@ std::string draw(const Harmonics& command, const std::vector<Sheet>& sheets, boo
   if (command.draw == "period") return draw_period(sheets, options);
   const bool tone =
       std::all_of(sheets.begin(), sheets.end(), [](const Sheet& s) { return s.measurement == "harmonics"; });
-  if (sheets.size() == 1 && tone) return draw_harmonics(sheets.front(), options);
+  if (tone)
+    return sheets.size() == 1 ? draw_harmonics(sheets.front(), options) : draw_orders(sheets, options);
   return draw_curves(
       sheets,
       {.names = {"spectrum"},

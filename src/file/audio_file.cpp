@@ -9,6 +9,7 @@
 #include <cstring>
 #include <vector>
 
+#include "audio/wide.hpp"
 #include "chunks.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/output_file.hpp"
@@ -150,6 +151,17 @@ FileSource::FileSource(const fs::path& path) : reader_(path) {
   if (info().frames == 0) throw input_error(path, "there is no audio in it: 0 frames");
 }
 
+namespace {
+
+WAVICON_WIDE void part(const double* pairs, double* first, double* second, std::int64_t count) {
+  for (std::int64_t n = 0; n < count; ++n) {
+    first[n] = pairs[2 * n];
+    second[n] = pairs[2 * n + 1];
+  }
+}
+
+}  // namespace
+
 void FileSource::read(std::int64_t first_frame, std::span<double> planar) {
   const auto channels = static_cast<std::size_t>(info().channel_count);
   const std::size_t length = planar.size() / channels;
@@ -172,12 +184,7 @@ void FileSource::read(std::int64_t first_frame, std::span<double> planar) {
     if (got == 0) break;
     double* run = planar.data() + (at - first_frame);
     if (channels == 2) {  // the usual case, in a loop that the compiler can widen
-      double* second = run + length;
-      const double* pair = interleaved_.data();
-      for (std::int64_t n = 0; n < got; ++n) {
-        run[n] = pair[2 * n];
-        second[n] = pair[2 * n + 1];
-      }
+      part(interleaved_.data(), run, run + length, got);
     } else {
       for (std::size_t c = 0; c < channels; ++c, run += length)
         for (std::int64_t n = 0; n < got; ++n)

@@ -5,7 +5,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 
+#include "audio/wide.hpp"
 #include "stretch.hpp"
 #include "wavicon/audio/error.hpp"
 
@@ -20,29 +22,37 @@ struct DestroyState {
 };
 using State = std::unique_ptr<ebur128_state, DestroyState>;
 
-// Sums in four lanes: fast, and the same for any blocks that are multiples of four.
+// Sums in eight lanes: fast, and the same for any blocks that are multiples of eight.
 struct Sums {
   double square = 0;
   double plain = 0;
   double highest = 0;
 };
 
-using Lanes = double __attribute__((vector_size(4 * sizeof(double))));
+constexpr std::size_t kLanes = 4;
+using Lanes = double __attribute__((vector_size(kLanes * sizeof(double))));
 
-Sums sums_of(std::span<const double> x) {
-  Lanes square{}, plain{}, highest{}, lowest{};
+WAVICON_WIDE Sums sums_of(const double* x, std::size_t count) {
+  Lanes square[2] = {}, plain[2] = {}, highest[2] = {}, lowest[2] = {};
   std::size_t n = 0;
-  for (; n + 4 <= x.size(); n += 4) {
-    const Lanes v = {x[n], x[n + 1], x[n + 2], x[n + 3]};
-    square += v * v;
-    plain += v;
-    highest = v > highest ? v : highest;
-    lowest = v < lowest ? v : lowest;
+  for (; n + 2 * kLanes <= count; n += 2 * kLanes)
+    for (std::size_t half = 0; half < 2; ++half) {
+      Lanes v;
+      std::memcpy(&v, x + n + half * kLanes, sizeof v);
+      square[half] += v * v;
+      plain[half] += v;
+      highest[half] = v > highest[half] ? v : highest[half];
+      lowest[half] = v < lowest[half] ? v : lowest[half];
+    }
+  Sums sums;
+  for (std::size_t half = 0; half < 2; ++half) {
+    const auto &q = square[half], &p = plain[half];
+    sums.square += (q[0] + q[1]) + (q[2] + q[3]);
+    sums.plain += (p[0] + p[1]) + (p[2] + p[3]);
+    for (std::size_t i = 0; i < kLanes; ++i)
+      sums.highest = std::max({sums.highest, highest[half][i], -lowest[half][i]});
   }
-  Sums sums{(square[0] + square[1]) + (square[2] + square[3]), (plain[0] + plain[1]) + (plain[2] + plain[3]),
-            0};
-  for (int i = 0; i < 4; ++i) sums.highest = std::max({sums.highest, highest[i], -lowest[i]});
-  for (; n < x.size(); ++n) {
+  for (; n < count; ++n) {
     sums.square += x[n] * x[n];
     sums.plain += x[n];
     sums.highest = std::max(sums.highest, std::abs(x[n]));
@@ -73,7 +83,7 @@ struct LevelMeter::Impl {
   void take(std::span<const double> planar, std::size_t length, std::size_t from, std::size_t count) {
     for (std::size_t c = 0; c < channels.size(); ++c) {
       const auto x = planar.subspan(c * length + from, count);
-      const Sums sums = sums_of(x);
+      const Sums sums = sums_of(x.data(), x.size());
       if (!std::isfinite(sums.square)) refuse(x, c);
       square[c] += sums.square;
       plain[c] += sums.plain;

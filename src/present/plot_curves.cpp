@@ -82,6 +82,10 @@ std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& styl
   const double top = std::ceil((highest + 0.05 * step) / step) * step;
   const double bottom =
       style.steps ? 0 : std::max(top - style.shown_range, std::floor((lowest - 0.05 * step) / step) * step);
+  if (first >= last) {  // a single place
+    first -= style.log_frequency ? 0.1 * first : 1;
+    last += style.log_frequency ? 0.1 * last : 1;
+  }
   if (style.log_frequency)
     script += frequency_axis(std::max(style.lowest_x, first), last);
   else

@@ -23,6 +23,10 @@ struct PlotOptions {
 /// @throws Error bad_output   when gnuplot cannot be run or draws nothing
 [[nodiscard]] std::string draw_harmonics(const Sheet& sheet, const PlotOptions& options = {});
 
+/// The orders of several harmonics sheets beside each other, a bar for each capture and channel (at most
+/// six), bounds as rings. Errors as draw_harmonics().
+[[nodiscard]] std::string draw_orders(const std::vector<Sheet>& sheets, const PlotOptions& options = {});
+
 /// One period of each tone over a clean one, and beneath it what was added, on a scale of its own; at most
 /// four. Errors as draw_harmonics().
 [[nodiscard]] std::string draw_period(const std::vector<Sheet>& sheets, const PlotOptions& options = {});

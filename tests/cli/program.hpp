@@ -1,0 +1,51 @@
+#pragma once
+// The program as a user meets it: commands, what they print, exit statuses, files left behind.
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+#include <string>
+
+#include "support.hpp"
+
+namespace wavicon::testing {
+
+using nlohmann::json;
+
+class Program : public ::testing::Test {
+ protected:
+  TemporaryFolder folder_;
+
+  // Arguments after the program's name; the program runs in the test's folder and sees no plugins of the
+  // system.
+  Ran wavicon(const std::string& arguments) const {
+    return testing::run("cd '" + folder_.path().string() + "' && LV2_PATH=/nowhere '" + WAVICON_PROGRAM +
+                        "' " + arguments);
+  }
+  std::string good(const std::string& arguments) const {
+    const Ran ran = wavicon(arguments);
+    EXPECT_EQ(ran.status, 0) << arguments << "\n" << ran.err;
+    return ran.out;
+  }
+  // One line on standard error, nothing on standard output, no new file.
+  std::string bad(int status, const std::string& arguments) const {
+    const auto before = folder_.names();
+    const Ran ran = wavicon(arguments);
+    EXPECT_EQ(ran.status, status) << arguments << "\n" << ran.out << ran.err;
+    EXPECT_EQ(std::count(ran.err.begin(), ran.err.end(), '\n'), 1) << arguments << "\n" << ran.err;
+    EXPECT_EQ(ran.err.rfind("wavicon: ", 0), 0U) << ran.err;
+    EXPECT_EQ(ran.out, "") << arguments;
+    EXPECT_EQ(folder_.names().size(), before.size()) << arguments;
+    return ran.err;
+  }
+  json readings(const std::string& arguments) const {
+    const json sheet = json::parse(good("harmonics --json " + arguments));
+    json by_name;
+    for (const json& reading : sheet["readings"]) by_name[reading["name"].get<std::string>()] = reading;
+    return by_name;
+  }
+  std::string file(const std::string& name) const { return folder_.file(name); }
+};
+
+}  // namespace wavicon::testing
+
+#define EXPECT_HAS(text, part) EXPECT_NE((text).find(part), std::string::npos) << (text)

@@ -1,0 +1,94 @@
+// Phases of the orders, one period of the tone, and what a path added.
+
+#include "support.hpp"
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/measure/harmonics.hpp"
+#include "wavicon/measure/harmonics_change.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+constexpr double kPhaseDeg = 0.01;
+
+struct Partial {
+  int order;
+  double amplitude;
+  double phase_deg;
+};
+
+Audio tone(double hz, double rate, double seconds, const std::vector<Partial>& partials,
+           double start_cycles) {
+  Audio audio(rate, 1, std::llround(seconds * rate));
+  for (std::int64_t n = 0; n < audio.frames(); ++n)
+    for (const Partial& p : partials)
+      audio.channel(0)[static_cast<std::size_t>(n)] +=
+          p.amplitude * exact_sine(p.order * hz, rate, n, p.order * start_cycles + p.phase_deg / 360);
+  return audio;
+}
+
+const std::vector<Partial> kPartials = {{1, 0.5, 0},  {2, 0.01, 30},    {3, 0.02, 180},   {4, 0.003, -77},
+                                        {5, 1e-4, 0}, {6, 2e-3, 123.4}, {7, 1e-3, -179.5}};
+
+TEST(HarmonicsShape, PhasesAreThoseOfTheOrdersWhereverTheToneStarts) {
+  for (const double rate : {44100.0, 96000.0})
+    for (const double seconds : {0.01, 1.0, 26.0})  // joint fit, one window, several windows
+      for (const double start : {0.0, 0.137, 0.5}) {
+        if (seconds > 1 && (start != 0.137 || rate != 44100)) continue;
+        const auto result = measure_harmonics(tone(997.3, rate, seconds, kPartials, start));
+        for (const HarmonicOrder& order : result.channels[0].orders) {
+          if (order.order > 7) continue;
+          const double expected = kPartials[static_cast<std::size_t>(order.order - 1)].phase_deg;
+          EXPECT_NEAR(std::remainder(order.phase_deg - expected, 360), 0, kPhaseDeg)
+              << rate << " " << seconds << " " << start << " order " << order.order;
+        }
+      }
+}
+
+TEST(HarmonicsShape, FoldedOrdersKeepTheirPhase) {
+  const auto result =
+      measure_harmonics(tone(9973, 48000, 1, {{1, 0.5, 0}, {3, 0.01, 40}, {4, 0.01, -60}}, 0.2));
+  EXPECT_TRUE(result.channels[0].orders[1].folded);
+  EXPECT_NEAR(result.channels[0].orders[1].phase_deg, 40, kPhaseDeg);
+  EXPECT_NEAR(result.channels[0].orders[2].phase_deg, -60, kPhaseDeg);
+}
+
+TEST(HarmonicsShape, OnePeriodIsTheWaveform) {
+  for (const double seconds : {0.02, 1.0}) {
+    const auto result = measure_harmonics(tone(997.3, 48000, seconds, kPartials, 0.3));
+    const ChannelHarmonics& c = result.channels[0];
+    ASSERT_GT(c.period.size(), 300U);
+    for (std::size_t i = 0; i < c.period.size(); ++i) {
+      double expected = 0;
+      for (const Partial& p : kPartials)
+        expected += p.amplitude * std::sin((p.order * c.period_deg[i] + p.phase_deg) * M_PI / 180);
+      EXPECT_NEAR(c.period[i], expected, 2e-4) << c.period_deg[i];
+    }
+  }
+}
+
+Sheet sheet_of(const std::vector<Partial>& partials, double start = 0) {
+  return harmonics_sheet(measure_harmonics(tone(997.3, 48000, 1, partials, start)), {.channels = 1});
+}
+
+TEST(HarmonicsShape, WhatWasAddedIsADifferenceOfVectors) {
+  // What went in has H2 at 0.01/90°, what came out, at half the level, 0.01/2 at 90° and 0.004/2 at 0° on
+  // top.
+  const Sheet before = sheet_of({{1, 0.5, 0}, {2, 0.01, 90}, {3, 0.002, 10}});
+  const double size = std::hypot(0.01, 0.004), angle = std::atan2(0.01, 0.004) * 180 / M_PI;
+  Sheet after = sheet_of({{1, 0.25, 0}, {2, size / 2, angle}, {3, 0.001, 10}}, 0.4);
+  add_harmonics_change(after, before);
+  EXPECT_NEAR(*find_reading(after, "h2_added_dbc", 0)->value, db_from_ratio(0.004 / 0.5), 1e-3);
+  EXPECT_LT(*find_reading(after, "h3_added_dbc", 0)->value, -180) << "passed on, not added";
+  EXPECT_TRUE(find_reading(after, "h5_added_dbc", 0)->bound) << "neither holds one";
+  const double change = std::hypot(size, 0.002) / std::hypot(0.01, 0.002);
+  EXPECT_NEAR(*find_reading(after, "thd_change_db", 0)->value, db_from_ratio(change), 1e-3);
+
+  Sheet silent{"harmonics", {.channels = 1}, {}, {}, {}, {}, {}};
+  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { add_harmonics_change(after, silent); }).find("no tone"),
+            std::string::npos);
+}
+
+}  // namespace
+}  // namespace wavicon
