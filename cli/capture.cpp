@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <utility>
 
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
@@ -98,7 +99,9 @@ void finish(Sheet& sheet, const Capture& capture) {
 std::vector<Sheet> measure_each(const SheetOptions& options,
                                 const std::function<Sheet(const std::string&)>& measure) {
   std::vector<Sheet> sheets;
+  bool reference = options.against;
   for (const std::string& path : options.captures) {
+    if (std::exchange(reference, false)) continue;
     try {
       sheets.push_back(measure(path));
     } catch (const Error& error) {

@@ -53,7 +53,7 @@ void keep_channel(Sheet& sheet, const std::optional<int>& channel);
 /// Adds the capture's findings and conditions to its sheet.
 void finish(Sheet& sheet, const Capture& capture);
 
-/// Calls measure(path) for each capture and puts the file's name before its errors.
+/// Calls measure(path) for each capture (but for A, where there is one) and puts the file's name before its errors.
 std::vector<Sheet> measure_each(const SheetOptions& options,
                                 const std::function<Sheet(const std::string&)>& measure);
 

@@ -87,6 +87,7 @@ struct SheetOptions {
   bool quiet = false;
   bool verbose = false;
   bool overlays = false;  ///< --plot lays several captures over each other
+  bool against = false;   ///< the first file is what the others are measured against
   /// @param draws  whether the command has a picture.
   void add_to(CLI::App& app, bool draws = true);
   /// Every file that could not be written is found before anything is measured.
@@ -121,5 +122,6 @@ void add_levels(CLI::App& app, Action& action);
 void add_spectrum(CLI::App& app, Action& action);
 void add_noise(CLI::App& app, Action& action);
 void add_aliasing(CLI::App& app, Action& action);
+void add_null(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

@@ -46,6 +46,7 @@ int main(int argc, char** argv) {
   cli::add_spectrum(app, action);
   cli::add_noise(app, action);
   cli::add_aliasing(app, action);
+  cli::add_null(app, action);
   cli::add_spectrogram(app, action);
   try {
     app.parse(argc, argv);

@@ -94,7 +94,12 @@ bool FormatOptions::dithers(SampleFormat format) const {
 }
 
 void SheetOptions::add_to(CLI::App& app, bool draws) {
-  app.add_option("CAPTURE", captures, "audio files to measure")->required();
+  if (against)
+    app.add_option("FILES", captures, "A, and what is measured against it: one B or several")
+        ->required()
+        ->expected(2, 64);
+  else
+    app.add_option("CAPTURE", captures, "audio files to measure")->required();
   app.add_option("--channel", channel, "measure this channel only, from 1")->check(CLI::PositiveNumber);
   app.add_option("--from", from_s, "start of the stretch to measure, in seconds");
   app.add_option("--to", to_s, "end of the stretch to measure, in seconds");
@@ -118,7 +123,7 @@ void SheetOptions::check() const {
     if (!file.empty()) require_writable(file, inputs);
   for (const std::string& limit : limits) (void)parse_limit(limit);
   if (plot_file.empty()) return;
-  if (captures.size() > 1 && !overlays)
+  if (captures.size() > (against ? 2U : 1U) && !overlays)
     throw Error(ErrorCode::bad_argument, "--plot draws one capture at a time");
   if (!is_svg(plot_file) && fs::path(plot_file).extension() != ".png")
     throw Error(ErrorCode::bad_argument, plot_file + ": the ending says how to draw it: .png or .svg");

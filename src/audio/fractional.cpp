@@ -12,15 +12,15 @@ namespace wavicon {
 namespace {
 
 constexpr std::size_t kTaps = 2 * FractionalReader::kReach;
-constexpr std::size_t kPhases = 512;
+constexpr std::size_t kPhases = 1024;
 constexpr double kBeta = 18;
-constexpr std::size_t kLanes = 4;
+constexpr std::size_t kLanes = 8;
 
 using Lanes = double __attribute__((vector_size(kLanes * sizeof(double))));
 
-// Four neighbouring filters over the same samples.
-WAVICON_WIDE void four_sums(const double* x, const double* filters, double* result) {
-  Lanes a{}, b{}, c{}, d{};
+// Three neighbouring filters over the same samples, joined by weights.
+inline double three_sums(const double* x, const double* filters, double u, double v, double w) {
+  Lanes a{}, b{}, c{};
   for (std::size_t k = 0; k < kTaps; k += kLanes) {
     Lanes sample, weight;
     std::memcpy(&sample, x + k, sizeof sample);
@@ -30,23 +30,50 @@ WAVICON_WIDE void four_sums(const double* x, const double* filters, double* resu
     b += weight * sample;
     std::memcpy(&weight, filters + 2 * kTaps + k, sizeof weight);
     c += weight * sample;
-    std::memcpy(&weight, filters + 3 * kTaps + k, sizeof weight);
-    d += weight * sample;
   }
-  result[0] = (a[0] + a[1]) + (a[2] + a[3]);
-  result[1] = (b[0] + b[1]) + (b[2] + b[3]);
-  result[2] = (c[0] + c[1]) + (c[2] + c[3]);
-  result[3] = (d[0] + d[1]) + (d[2] + d[3]);
+  a = u * a + v * b + w * c;
+  return ((a[0] + a[1]) + (a[2] + a[3])) + ((a[4] + a[5]) + (a[6] + a[7]));
+}
+
+// out[n] = x(first + n·step) where every sample that is needed is there. Quadratic through three filters
+// about the place (Lagrange).
+WAVICON_WIDE void read_inside(const double* x, const double* filters, double first, double step, double* out,
+                              std::size_t count) {
+  for (std::size_t n = 0; n < count; ++n) {
+    const double place = first + static_cast<double>(n) * step;
+    const auto whole = static_cast<std::ptrdiff_t>(place);
+    const double phase = (place - static_cast<double>(whole)) * kPhases + 0.5;
+    const auto row = static_cast<std::ptrdiff_t>(phase);
+    const double t = phase - static_cast<double>(row) - 0.5;
+    out[n] = three_sums(x + whole - (FractionalReader::kReach - 1),
+                        filters + row * static_cast<std::ptrdiff_t>(kTaps), 0.5 * t * (t - 1), 1 - t * t,
+                        0.5 * t * (t + 1));
+  }
+}
+
+WAVICON_WIDE double one_sum(const double* x, const double* filter) {
+  Lanes a{}, b{};
+  for (std::size_t k = 0; k < kTaps; k += 2 * kLanes) {
+    Lanes sample, weight;
+    std::memcpy(&sample, x + k, sizeof sample);
+    std::memcpy(&weight, filter + k, sizeof weight);
+    a += weight * sample;
+    std::memcpy(&sample, x + k + kLanes, sizeof sample);
+    std::memcpy(&weight, filter + k + kLanes, sizeof weight);
+    b += weight * sample;
+  }
+  a += b;
+  return ((a[0] + a[1]) + (a[2] + a[3])) + ((a[4] + a[5]) + (a[6] + a[7]));
 }
 
 }  // namespace
 
-FractionalReader::FractionalReader() : filters_((kPhases + 4) * kTaps) {
+FractionalReader::FractionalReader() : filters_((kPhases + 3) * kTaps) {
   // The window at every place that is needed: steps of 1/kPhases of a sample, taken half-way between two of
   // its own samples.
   const std::size_t per_sample = 2 * kPhases;
   const auto window = kaiser_window(kTaps * per_sample, kBeta);
-  for (std::size_t row = 0; row < kPhases + 4; ++row) {
+  for (std::size_t row = 0; row < kPhases + 3; ++row) {
     const double fraction = (static_cast<double>(row) - 1.0) / kPhases;
     for (std::size_t k = 0; k < kTaps; ++k) {
       const double d = static_cast<double>(k) - static_cast<double>(kReach - 1) - fraction;
@@ -64,29 +91,50 @@ FractionalReader::FractionalReader() : filters_((kPhases + 4) * kTaps) {
   }
 }
 
+void FractionalReader::read_in_step(std::span<const double> x, double first, std::span<double> out) const {
+  const double whole = std::floor(first), phase = (first - whole) * kPhases + 0.5;
+  const double row = std::floor(phase), t = phase - row - 0.5;
+  const double u = 0.5 * t * (t - 1), v = 1 - t * t, w = 0.5 * t * (t + 1);
+  const double* rows = filters_.data() + static_cast<std::size_t>(row) * kTaps;
+  std::vector<double> filter(kTaps);
+  for (std::size_t k = 0; k < kTaps; ++k)
+    filter[k] = u * rows[k] + v * rows[kTaps + k] + w * rows[2 * kTaps + k];
+  // A margin of silence around what is there, so that no place needs a look at the ends.
+  const auto begin = static_cast<std::ptrdiff_t>(whole) - (kReach - 1);
+  std::vector<double> padded(out.size() + kTaps, 0.0);
+  const auto size = static_cast<std::ptrdiff_t>(x.size());
+  const std::ptrdiff_t from = std::clamp<std::ptrdiff_t>(begin, 0, size),
+                       to = std::clamp<std::ptrdiff_t>(begin + static_cast<std::ptrdiff_t>(padded.size()),
+                                                       from, size);
+  if (to > from) std::copy(x.begin() + from, x.begin() + to, padded.begin() + (from - begin));
+  for (std::size_t n = 0; n < out.size(); ++n) out[n] = one_sum(padded.data() + n, filter.data());
+}
+
 void FractionalReader::read(std::span<const double> x, double first, double step,
                             std::span<double> out) const {
-  std::vector<double> edge(kTaps);
-  for (std::size_t n = 0; n < out.size(); ++n) {
+  if (step == 1) return read_in_step(x, first, out);
+  // What lies where every sample is there goes in one run; the ends one by one, over a padded copy.
+  const auto size = static_cast<double>(x.size());
+  auto inside = [&](std::size_t n) {
+    const double whole = std::floor(first + static_cast<double>(n) * step);
+    return whole >= static_cast<double>(kReach) && whole + static_cast<double>(kReach) + 1 < size;
+  };
+  std::vector<double> edge(kTaps + 2);
+  auto read_one = [&](std::size_t n) {
     const double place = first + static_cast<double>(n) * step;
-    const double whole = std::floor(place);
-    const double phase = (place - whole) * kPhases;
-    const double row = std::floor(phase), t = phase - row;
-    const auto begin = static_cast<std::ptrdiff_t>(whole) - (kReach - 1);
-    const bool inside =
-        begin >= 0 && begin + static_cast<std::ptrdiff_t>(kTaps) <= static_cast<std::ptrdiff_t>(x.size());
-    const double* samples = inside ? x.data() + begin : edge.data();
-    for (std::size_t k = 0; !inside && k < kTaps; ++k) {
+    const auto begin = static_cast<std::ptrdiff_t>(std::floor(place)) - (kReach - 1);
+    for (std::size_t k = 0; k < kTaps; ++k) {
       const std::ptrdiff_t i = begin + static_cast<std::ptrdiff_t>(k);
       edge[k] = i < 0 || i >= static_cast<std::ptrdiff_t>(x.size()) ? 0.0 : x[static_cast<std::size_t>(i)];
     }
-    double y[4];
-    four_sums(samples, filters_.data() + static_cast<std::size_t>(row) * kTaps, y);
-    // Cubic through the four phases around the place (Lagrange).
-    const double a = -t * (t - 1) * (t - 2) / 6, b = (t + 1) * (t - 1) * (t - 2) / 2,
-                 c = -(t + 1) * t * (t - 2) / 2, d = (t + 1) * t * (t - 1) / 6;
-    out[n] = a * y[0] + b * y[1] + c * y[2] + d * y[3];
-  }
+    read_inside(edge.data(), filters_.data(), place - static_cast<double>(begin), step, out.data() + n, 1);
+  };
+  std::size_t from = 0, to = out.size();
+  while (from < to && !inside(from)) read_one(from++);
+  while (to > from && !inside(to - 1)) read_one(--to);
+  if (to > from)
+    read_inside(x.data(), filters_.data(), first + static_cast<double>(from) * step, step, out.data() + from,
+                to - from);
 }
 
 }  // namespace wavicon

@@ -3,7 +3,7 @@
 // Contraction is off (cmake/WaviconComponent.cmake), so both give the same bits. Internal.
 
 #if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_ADDRESS__)
-#define WAVICON_WIDE __attribute__((target_clones("avx2", "default")))
+#define WAVICON_WIDE __attribute__((target_clones("avx512f", "avx2", "default")))
 #else
 #define WAVICON_WIDE
 #endif

@@ -46,7 +46,7 @@ Json reading(const Reading& r) {
   Json object;
   object["name"] = r.name;
   add_channel(object, r.channel);
-  object["value"] = number(r.value);
+  object["value"] = r.text.empty() ? number(r.value) : Json(r.text);
   object["unit"] = r.unit;
   object["floor"] = number(r.floor);
   if (r.bound) object["bound"] = true;
@@ -156,7 +156,7 @@ std::string sheets_to_csv(const std::vector<Sheet>& sheets) {
         circumstances += name + "=" + (json.is_string() ? json.get<std::string>() : json.dump());
       }
       text += fmt::format("{},{},{},{},{},{},{},{},{}\n", csv_text(sheet.capture.file), sheet.measurement,
-                          r.name, r.channel ? std::to_string(*r.channel + 1) : "", csv_number(r.value),
+                          r.name, r.channel ? std::to_string(*r.channel + 1) : "", r.text.empty() ? csv_number(r.value) : csv_text(r.text),
                           r.unit, csv_number(r.floor), r.bound ? "true" : "false", csv_text(circumstances));
     }
   }

@@ -331,15 +331,16 @@ class Aligner {
     Alignment along;
     along.delay_frames = line_.delay;
     along.frames_per_frame = 1 + line_.slope;
-    std::vector<double> y(static_cast<std::size_t>(length_));
+    std::vector<double> y(static_cast<std::size_t>(length_)), hann(y.size());
+    for (std::size_t n = 0; n < hann.size(); ++n)
+      hann[n] = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) /
+                                     static_cast<double>(length_));
     for (Segment& s : segments_) {
       auto x = read_channel(a_, options_.reference_channel, s.first, length_);
       read_aligned(b_, options_.capture_channel, along, s.first, reader_, y);
       for (std::size_t n = 0; n < x.size(); ++n) {
-        const double hann = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) /
-                                                 static_cast<double>(length_));
-        x[n] *= hann;
-        y[n] *= hann;
+        x[n] *= hann[n];
+        y[n] *= hann[n];
       }
       s.delay = line_.at(centre(s)) + residual_delay(x, y, transform);
     }

@@ -159,6 +159,7 @@ std::string aligned(const std::vector<std::vector<std::string>>& rows,
 }
 
 std::string value_text(const Reading& reading) {
+  if (!reading.text.empty()) return reading.text;
   if (!reading.value) return "none";
   return (reading.bound ? "< " : "") + number_text(*reading.value, reading.unit);
 }

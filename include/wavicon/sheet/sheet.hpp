@@ -25,6 +25,7 @@ struct Reading {
   std::optional<double> floor;  ///< what would be read with nothing in the path, same unit, same conditions
   bool bound = false;           ///< the value is only an upper bound
   Conditions conditions;
+  std::string text;  ///< of a reading that is a word, such as `verdict`; it has no value
 };
 
 /// Values over one axis.

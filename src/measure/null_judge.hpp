@@ -1,0 +1,60 @@
+#pragma once
+// What a residual is, from what was collected of it. Internal to `measure`.
+
+#include <complex>
+#include <span>
+#include <vector>
+
+#include "wavicon/audio/decimator.hpp"
+#include "wavicon/audio/transform.hpp"
+#include "wavicon/measure/null.hpp"
+
+namespace wavicon::measure_detail {
+
+/// Bits that samples need: 1 … 24, or 0 when they do not lie on a grid of 24.
+class UsedBits {
+ public:
+  void add(std::span<const double> samples);
+  [[nodiscard]] int bits() const;
+
+ private:
+  bool off_grid_ = false;
+  std::uint32_t all_ = 0;
+};
+
+/// Collects one channel of A and of the residual, block by block, hops first.
+class ResidualMeter {
+ public:
+  /// @param windows  spectra that the whole comparison has at most.
+  ResidualMeter(double rate, std::size_t hop, std::int64_t frames);
+  void add(std::int64_t first_frame, std::span<const double> reference, std::span<const double> residual);
+  /// Fills everything of the channel but channels, gain, verdict and reason.
+  void finish(double band_from_hz, double band_to_hz, ChannelNull& channel);
+
+ private:
+  void add_spectra(std::span<const double> reference, std::span<const double> residual);
+  void add_low(std::span<const double> residual);
+  void compare_levels(ChannelNull& channel) const;
+
+  double rate_;
+  std::size_t hop_;
+  std::size_t window_length_;
+  std::size_t stride_;
+  std::vector<double> window_;
+  RealTransform transform_;
+  std::vector<double> reference_power_, residual_power_;
+  std::vector<std::complex<double>> cross_;
+  std::int64_t windows_ = 0;
+  double reference_square_ = 0, residual_square_ = 0;
+  std::int64_t frames_ = 0;
+  double peak_ = 0;
+  std::int64_t peak_frame_ = 0, first_frame_ = -1;
+  std::vector<double> reference_hops_, residual_hops_;
+  Decimator decimate_;
+  std::vector<double> pending_, low_;
+};
+
+/// Sets verdict and reason of each channel and of the whole.
+void judge(NullResult& result);
+
+}  // namespace wavicon::measure_detail

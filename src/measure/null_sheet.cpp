@@ -1,0 +1,232 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "level.hpp"
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/measure/null.hpp"
+
+namespace wavicon {
+namespace {
+
+using measure_detail::level_dbfs;
+
+constexpr std::size_t kTimePoints = 1000;
+constexpr double kNearFloorDb = 3;
+constexpr double kShownDb = -250;
+
+class Builder {
+ public:
+  Builder(const NullResult& result, const CaptureInfo& a, const CaptureInfo& b, Sheet& sheet)
+      : result_(result), a_(a), b_(b), sheet_(sheet) {}
+
+  void build() {
+    tell_verdict();
+    add_whole();
+    for (std::size_t c = 0; c < result_.channels.size(); ++c)
+      add_channel(result_.channels[c], static_cast<int>(c));
+    tell_rest();
+  }
+
+ private:
+  void tell_verdict() {
+    const ChannelNull* worst = &result_.channels.front();
+    for (const ChannelNull& c : result_.channels)
+      if (c.verdict > worst->verdict || (c.verdict == worst->verdict && c.depth > worst->depth)) worst = &c;
+    std::string where;
+    const Alignment& al = result_.alignment;
+    if (al.delay_frames != 0 || al.drift_ppm != 0)
+      where = fmt::format("; B comes {:.4g} samples {}{}", std::abs(al.delay_frames),
+                          al.delay_frames < 0 ? "early" : "late",
+                          al.drift_ppm != 0 ? fmt::format(", drifts by {:+.3f} ppm", al.drift_ppm) : "");
+    if (std::abs(db_from_ratio(worst->gain)) >= 0.0005)
+      where += fmt::format("; its level is {:+.3f} dB", db_from_ratio(worst->gain));
+    if (worst->polarity < 0) where += "; its polarity is inverted";
+    const auto depth = level_dbfs(worst->depth);
+    const std::string left =
+        depth && !result_.equal ? fmt::format(" What is left lies {:.2f} dB under A.", -*depth) : "";
+    say(Severity::note, std::nullopt,
+        fmt::format("{}: {}{}.{}", name_of(result_.verdict), worst->reason, where, left));
+    Reading verdict{"verdict",    std::nullopt, std::nullopt, "",
+                    std::nullopt, false,        common(),     name_of(result_.verdict)};
+    verdict.conditions.emplace_back("reason", worst->reason);
+    sheet_.readings.push_back(std::move(verdict));
+  }
+
+  void add_whole() {
+    const Alignment& al = result_.alignment;
+    whole("delay_samples", al.delay_frames, "samples");
+    whole("drift_ppm", al.drift_ppm, "ppm");
+    if (result_.found) sheet_.readings.back().conditions.emplace_back("confidence", al.confidence);
+  }
+
+  void add_channel(const ChannelNull& c, int channel) {
+    if (c.silent) {
+      say(Severity::note, channel,
+          c.residual_peak > 0 ? "A is silent here and B is not" : "both are silent here");
+      return;
+    }
+    auto add = [&](const char* name, std::optional<double> value, const char* unit,
+                   std::optional<double> floor = std::nullopt, Conditions more = {}) {
+      Conditions conditions = common();
+      conditions.emplace_back("reference_dbfs", db_from_ratio(c.reference_rms));
+      conditions.insert(conditions.end(), more.begin(), more.end());
+      sheet_.readings.push_back({name, channel, value, unit, floor, false, std::move(conditions), {}});
+    };
+    const auto floor = level_dbfs(c.floor);
+    add("null_depth_db", level_dbfs(c.depth), "dB", floor);
+    add("null_depth_a_db", level_dbfs(c.depth_a), "dB", std::nullopt, {{"weighting", std::string("A")}});
+    add("null_depth_k_db", level_dbfs(c.depth_k), "dB", std::nullopt,
+        {{"weighting", std::string("K, without gates")}});
+    add("residual_rms_dbfs", level_dbfs(c.residual_rms), "dBFS",
+        floor ? std::optional(*floor + db_from_ratio(c.reference_rms)) : std::nullopt,
+        {{"rms_reference", std::string("square")}});
+    add("residual_peak_dbfs", level_dbfs(c.residual_peak), "dBFS", std::nullopt,
+        {{"at_s", c.residual_peak_s}});
+    add("residual_lufs",
+        c.residual_k > 0 ? std::optional(db_from_power_ratio(c.residual_k) - 0.691) : std::nullopt, "LUFS",
+        std::nullopt, {{"means", std::string("this channel alone, without gates")}});
+    add("gain_db", db_from_ratio(c.gain), "dB");
+    add("polarity", c.polarity, "");
+    if (result_.equal) return;
+    add("coherent_percent", 100 * c.coherent_share, "%", std::nullopt,
+        {{"means", std::string("of the residual's power, linear in A")}});
+    if (c.line_share > 0)
+      add("mains_percent", 100 * c.line_share, "%", std::nullopt, {{"mains_hz", c.mains_hz}});
+    if (result_.channels.size() > 1)
+      say(Severity::note, channel, fmt::format("{}: {}", name_of(c.verdict), c.reason));
+    if (const auto depth = level_dbfs(c.depth); depth && floor && *depth < *floor + kNearFloorDb)
+      say(Severity::note, channel, "the depth is as good as alignment and format allow: no more can be told");
+    add_curves(c, channel);
+  }
+
+  void add_curves(const ChannelNull& c, int channel) {
+    Curve programme{"programme", channel, "Hz", "dBFS", {}, {}},
+        rest{"residual", channel, "Hz", "dBFS", {}, {}};
+    const double bin = c.hz.size() > 1 ? c.hz[1] : 1;
+    // Twelfths of an octave, as levels: what a spectrum of music is looked at by.
+    for (double from = std::max(20.0, bin), ratio = std::pow(2.0, 1.0 / 12);
+         from * ratio < result_.sample_rate_hz / 2; from *= ratio) {
+      double x = 0, r = 0, n = 0;
+      for (auto k = static_cast<std::size_t>(std::ceil(from / bin));
+           k < c.hz.size() && c.hz[k] < from * ratio; ++k, ++n) {
+        x += c.reference_density[k] * bin;
+        r += c.residual_density[k] * bin;
+      }
+      if (n == 0) continue;
+      const double hz = from * std::sqrt(ratio), width = from * (ratio - 1) / (n * bin);
+      programme.x.push_back(hz);
+      programme.y.push_back(x > 0 ? db_from_power_ratio(x * width) : kShownDb);
+      rest.x.push_back(hz);
+      rest.y.push_back(r > 0 ? std::max(kShownDb, db_from_power_ratio(r * width)) : kShownDb);
+    }
+    sheet_.curves.push_back(std::move(programme));
+    sheet_.curves.push_back(std::move(rest));
+    over_time("programme over time", channel, c.reference_over_time);
+    over_time("residual over time", channel, c.residual_over_time);
+    Curve depth{"depth per third octave", channel, "Hz", "dB", c.third_octave_hz, {}};
+    for (const double d : c.third_octave_depth) depth.y.push_back(d > 0 ? db_from_ratio(d) : kShownDb);
+    sheet_.curves.push_back(std::move(depth));
+    Curve response{"B over A", channel, "Hz", "dB", c.response_hz, {}};
+    for (const double r : c.response) response.y.push_back(db_from_ratio(std::max(1e-10, r)));
+    if (!response.x.empty()) sheet_.curves.push_back(std::move(response));
+  }
+
+  void over_time(const char* name, int channel, const std::vector<double>& rms) {
+    Curve curve{name, channel, "s", "dBFS", {}, {}};
+    const std::size_t each = (rms.size() + kTimePoints - 1) / kTimePoints;
+    const double first_s = static_cast<double>(result_.first_frame) / result_.sample_rate_hz;
+    for (std::size_t i = 0; i < rms.size(); i += each) {
+      double sum = 0;
+      const std::size_t end = std::min(rms.size(), i + each);
+      for (std::size_t k = i; k < end; ++k) sum += rms[k] * rms[k];
+      curve.x.push_back(first_s + 0.5 * static_cast<double>(i + end) * result_.hop_s);
+      curve.y.push_back(sum > 0 ? std::max(kShownDb, db_from_power_ratio(sum / static_cast<double>(end - i)))
+                                : kShownDb);
+    }
+    sheet_.curves.push_back(std::move(curve));
+  }
+
+  void tell_rest() {
+    const double rate = result_.sample_rate_hz;
+    const std::int64_t common = result_.end_frame - result_.first_frame;
+    if (common < result_.a_frames && !result_.options.to_s && result_.options.from_s == 0)
+      say(Severity::note, std::nullopt,
+          fmt::format("{:.3f} s are in both, of {:.3f} s in A and {:.3f} s in B",
+                      static_cast<double>(common) / rate, static_cast<double>(result_.a_frames) / rate,
+                      static_cast<double>(result_.b_frames) / rate));
+    for (const Slip& slip : result_.alignment.slips)
+      say(Severity::warning, std::nullopt,
+          fmt::format("{} frames {} between {:.2f} and {:.2f} s of A: only one side of it is lined up",
+                      std::abs(slip.frames), slip.frames < 0 ? "were lost in B" : "were inserted in B",
+                      static_cast<double>(slip.after_frame) / rate,
+                      static_cast<double>(slip.before_frame) / rate));
+    if (!result_.alignment.candidates.empty() && !result_.equal) {
+      std::string places;
+      for (const double place : result_.alignment.candidates)
+        places += fmt::format("{}{:.0f}", places.empty() ? "" : ", ", place);
+      say(Severity::warning, std::nullopt,
+          fmt::format(
+              "the programme repeats itself: delays of about {} samples fit nearly as well; --delay decides",
+              places));
+    }
+    double worst = 0, worst_s = 0, depth = 0;
+    for (const ChannelNull& c : result_.channels)
+      for (const double r : c.residual_over_time)
+        if (r > worst) {
+          worst = r;
+          worst_s = c.worst_s;
+          depth = c.residual_rms;
+        }
+    if (worst > 4 * depth && depth > 0)
+      say(Severity::note, std::nullopt,
+          fmt::format("most is left near {:.2f} s, {:.1f} dB over the mean: look there", worst_s,
+                      db_from_ratio(worst / depth)));
+  }
+
+  [[nodiscard]] Conditions common() const {
+    Conditions conditions = {
+        {"reference", a_.file},
+        {"bandwidth_hz", std::vector<double>{result_.options.band_from_hz, result_.band_to_hz}},
+        {"sample_rate_hz", result_.sample_rate_hz},
+        {"from_s", static_cast<double>(result_.first_frame) / result_.sample_rate_hz},
+        {"duration_s",
+         static_cast<double>(result_.end_frame - result_.first_frame) / result_.sample_rate_hz}};
+    std::string kept;
+    auto keep = [&](bool given, const char* what) {
+      if (given) kept += (kept.empty() ? "" : ", ") + std::string(what);
+    };
+    keep(result_.options.delay_samples.has_value(), "delay");
+    keep(result_.options.drift_ppm.has_value(), "drift");
+    keep(result_.options.gain_db.has_value(), "gain");
+    keep(result_.options.polarity.has_value(), "polarity");
+    if (!kept.empty()) conditions.emplace_back("given", kept);
+    if (result_.options.response_taps > 0)
+      conditions.emplace_back("response_taps", static_cast<std::int64_t>(result_.options.response_taps));
+    return conditions;
+  }
+
+  void whole(const char* name, double value, const char* unit) {
+    sheet_.readings.push_back({name, std::nullopt, value, unit, std::nullopt, false, common(), {}});
+  }
+  void say(Severity severity, std::optional<int> channel, std::string text) {
+    sheet_.findings.push_back({severity, std::move(text), channel});
+  }
+
+  const NullResult& result_;
+  const CaptureInfo& a_;
+  const CaptureInfo& b_;
+  Sheet& sheet_;
+};
+
+}  // namespace
+
+Sheet null_sheet(const NullResult& result, const CaptureInfo& a, const CaptureInfo& b) {
+  Sheet sheet{"null", b, {}, {}, {}, {}, {}};
+  Builder(result, a, b, sheet).build();
+  return sheet;
+}
+
+}  // namespace wavicon
