@@ -66,9 +66,8 @@ WAVICON_WIDE double one_sum(const double* x, const double* filter) {
   return ((a[0] + a[1]) + (a[2] + a[3])) + ((a[4] + a[5]) + (a[6] + a[7]));
 }
 
-}  // namespace
-
-FractionalReader::FractionalReader() : filters_((kPhases + 3) * kTaps) {
+std::vector<double> make_filters() {
+  std::vector<double> filters((kPhases + 3) * kTaps);
   // The window at every place that is needed: steps of 1/kPhases of a sample, taken half-way between two of
   // its own samples.
   const std::size_t per_sample = 2 * kPhases;
@@ -76,8 +75,9 @@ FractionalReader::FractionalReader() : filters_((kPhases + 3) * kTaps) {
   for (std::size_t row = 0; row < kPhases + 3; ++row) {
     const double fraction = (static_cast<double>(row) - 1.0) / kPhases;
     for (std::size_t k = 0; k < kTaps; ++k) {
-      const double d = static_cast<double>(k) - static_cast<double>(kReach - 1) - fraction;
-      const double at = (d + static_cast<double>(kReach)) * static_cast<double>(per_sample) - 0.5;
+      const double d = static_cast<double>(k) - static_cast<double>(FractionalReader::kReach - 1) - fraction;
+      const double at =
+          (d + static_cast<double>(FractionalReader::kReach)) * static_cast<double>(per_sample) - 0.5;
       const auto left = static_cast<std::ptrdiff_t>(std::floor(at));
       auto weight = [&](std::ptrdiff_t i) {
         return i < 0 || i >= static_cast<std::ptrdiff_t>(window.size()) ? 0.0
@@ -85,10 +85,18 @@ FractionalReader::FractionalReader() : filters_((kPhases + 3) * kTaps) {
       };
       const double sinc = d == 0 ? 1.0 : std::sin(std::numbers::pi * d) / (std::numbers::pi * d);
       // Half-way: cubic through four, so that the window's bend is kept.
-      filters_[row * kTaps + k] =
+      filters[row * kTaps + k] =
           sinc * (9 * (weight(left) + weight(left + 1)) - (weight(left - 1) + weight(left + 2))) / 16;
     }
   }
+  return filters;
+}
+
+}  // namespace
+
+FractionalReader::FractionalReader() {
+  static const std::vector<double> shared = make_filters();  // costs more than reading a second of audio
+  filters_ = shared;
 }
 
 void FractionalReader::read_in_step(std::span<const double> x, double first, std::span<double> out) const {

@@ -21,7 +21,7 @@ constexpr double kExcerptS = 10;          // longest excerpt: 20 ppm of drift mo
 constexpr int kExcerpts = 3;              // tried one after the other
 constexpr std::int64_t kSegment = 16384;  // frames
 constexpr std::size_t kMostSegments = 64;
-constexpr double kWhitening = 0.7;  // exponent of the spectrum that is divided out
+
 constexpr double kWeakCoarse = 3e-4;
 constexpr double kWeak = 0.003;      // of the strongest bin: what is far weaker is likely to be noise
 constexpr std::int64_t kNear = 64;   // frames by which a segment may lie off beside drift
@@ -31,6 +31,7 @@ constexpr double kPlainlyAlike = 0.98;
 constexpr double kClearly = 1.04;  // times as alike: the farther place is the right one
 constexpr double kUsually = 0.9;   // of what other segments reach
 constexpr int kPasses = 3;
+constexpr double kStill = 1e-7;       // frames
 constexpr double kOutlier = 4;        // median deviations
 constexpr double kWholeFrame = 0.01;  // so near to a whole frame counts as one
 constexpr double kSamePeak = 0.9;     // of the highest: a candidate
@@ -44,10 +45,13 @@ Bins spectrum_of(std::span<const double> x, RealTransform& transform) {
   return {transform.bins().begin(), transform.bins().end()};
 }
 
+// std::abs guards against overflow, which costs more than all else here.
+double size_of(const std::complex<double>& bin) { return std::sqrt(std::norm(bin)); }
+
 double highest_of(const Bins& bins) {
   double highest = 0;
-  for (const auto& bin : bins) highest = std::max(highest, std::abs(bin));
-  return highest;
+  for (const auto& bin : bins) highest = std::max(highest, std::norm(bin));
+  return std::sqrt(highest);
 }
 
 double energy(std::span<const double> x) { return std::inner_product(x.begin(), x.end(), x.begin(), 0.0); }
@@ -79,8 +83,12 @@ class Aligner {
     find_slips(result);
     fit();
     for (int pass = 0; pass < kPasses; ++pass) {
+      const Line before = line_;
       refine();
       fit();
+      const double end = static_cast<double>(a_.frames());
+      if (std::max(std::abs(line_.delay - before.delay), std::abs(line_.at(end) - before.at(end))) < kStill)
+        break;
     }
     result.delay_frames = line_.delay;
     result.frames_per_frame = 1 + line_.slope;
@@ -155,8 +163,8 @@ class Aligner {
                              (static_cast<std::int64_t>(transform.length()) - 1) * step);
       Bins b = spectrum_of(std::span(block).first(std::min(block.size(), transform.length())), transform);
       for (std::size_t k = 0; k < b.size(); ++k) {
-        const double size = std::sqrt(std::abs(a[k]) * std::abs(b[k]));
-        b[k] = size > 0 ? b[k] * std::conj(a[k]) / size * (std::abs(a[k]) / (std::abs(a[k]) + weak)) : 0;
+        const double own = size_of(a[k]), size = std::sqrt(own * size_of(b[k]));
+        b[k] = size > 0 ? b[k] * std::conj(a[k]) * (own / (size * (own + weak))) : 0;
       }
       b[0] = 0;
       const auto y = transform.invert(b).first(hop);
@@ -189,7 +197,8 @@ class Aligner {
     const std::int64_t begin = std::max<std::int64_t>(0, -std::llround(coarse_) - kNear);
     const std::int64_t length = std::min(kSegment, std::max<std::int64_t>(256, common - begin));
     const auto count = static_cast<std::int64_t>(std::clamp<std::int64_t>(
-        2 * (common - begin) / length - 1, 1, static_cast<std::int64_t>(kMostSegments)));
+        std::max((common - begin) / length, std::min<std::int64_t>(8, 2 * (common - begin) / length - 1)), 1,
+        static_cast<std::int64_t>(kMostSegments)));
     std::vector<std::int64_t> places;
     for (std::int64_t i = 0; i < count; ++i)
       places.push_back(count == 1 ? begin : begin + i * (common - begin - length) / (count - 1));
@@ -234,8 +243,10 @@ class Aligner {
     const Bins a = spectrum_of(x, transform);
     Bins b = spectrum_of(y, transform);
     const double weak = kWeak * highest_of(a);
-    for (std::size_t k = 0; k < b.size(); ++k)
-      b[k] *= std::conj(a[k]) / std::pow(std::abs(a[k]) + weak, 2 * kWhitening);
+    for (std::size_t k = 0; k < b.size(); ++k) {
+      const double size = size_of(a[k]) + weak;
+      b[k] *= std::conj(a[k]) / (size * std::sqrt(size));
+    }
     const auto correlation = transform.invert(b).first(static_cast<std::size_t>(2 * reach + 1));
     const auto peak = std::max_element(correlation.begin(), correlation.end(),
                                        [](double p, double q) { return std::abs(p) < std::abs(q); });

@@ -24,6 +24,7 @@ constexpr double kWholeDriftPpm = 0.002;
 constexpr std::int64_t kGainSegment = 16384;
 constexpr std::int64_t kGainSegments = 64;
 constexpr std::size_t kSettleTaps = 128;
+constexpr std::int64_t kSettleSegments = 16;
 constexpr double kDoubtfulDriftPpm = 2;
 constexpr double kAsLittle = 1.1;    // power
 constexpr double kLinearRest = 100;  // power: 20 dB
@@ -215,10 +216,11 @@ class Nuller {
 
   // Calls each(first, a planar, b planar, count) for segments spread over the common stretch.
   template <typename Each>
-  void for_segments(AlignedReader& aligned, std::int64_t length, std::int64_t margin, Each&& each) {
+  void for_segments(AlignedReader& aligned, std::int64_t length, std::int64_t margin, Each&& each,
+                    std::int64_t most = kGainSegments) {
     const std::int64_t common = result_.end_frame - result_.first_frame;
     length = std::min(length, common);
-    const std::int64_t count = std::clamp<std::int64_t>(common / length, 1, kGainSegments);
+    const std::int64_t count = std::clamp<std::int64_t>(common / length, 1, most);
     std::vector<double> x(static_cast<std::size_t>(length) * static_cast<std::size_t>(a_.channel_count())),
         y(static_cast<std::size_t>(length + 2 * margin) * aligned.pair_count());
     for (std::int64_t i = 0; i < count; ++i) {
@@ -291,22 +293,28 @@ class Nuller {
     const auto of_a = [&](std::span<const double> x, std::size_t length) {
       return x.subspan(static_cast<std::size_t>(loudest_.a) * length, length);
     };
-    for_segments(reader, kGainSegment, kSettleTaps, [&](auto x, auto y, std::size_t length) {
-      const auto a = of_a(x, length), b = y.subspan(kSettleTaps, length);
-      match.add(a, y);
-      for (std::size_t n = 0; n < length; ++n) {
-        own += a[n] * a[n];
-        both += a[n] * b[n];
-        other += b[n] * b[n];
-      }
-    });
+    for_segments(
+        reader, kGainSegment, kSettleTaps,
+        [&](auto x, auto y, std::size_t length) {
+          const auto a = of_a(x, length), b = y.subspan(kSettleTaps, length);
+          match.add(a, y);
+          for (std::size_t n = 0; n < length; ++n) {
+            own += a[n] * a[n];
+            both += a[n] * b[n];
+            other += b[n] * b[n];
+          }
+        },
+        kSettleSegments);
     Remainder result{1, 1, match.solve()};
     if (own == 0 || other == 0) return result;
     reader.set_filter(0, result.filter);
-    for_segments(reader, kGainSegment, 0, [&](auto x, auto y, std::size_t length) {
-      const auto a = of_a(x, length);
-      for (std::size_t n = 0; n < length; ++n) rest += (a[n] - y[n]) * (a[n] - y[n]);
-    });
+    for_segments(
+        reader, kGainSegment, 0,
+        [&](auto x, auto y, std::size_t length) {
+          const auto a = of_a(x, length);
+          for (std::size_t n = 0; n < length; ++n) rest += (a[n] - y[n]) * (a[n] - y[n]);
+        },
+        kSettleSegments);
     result.plain = 1 - both * both / (own * other);
     result.matched = rest / own;
     return result;

@@ -28,7 +28,7 @@ double rms_of(const Signal& x) {
 TEST(Null, ReachesWhatTheNoiseAllows) {
   for (const double rate : {44100.0, 96000.0})
     for (const char* content : {"voice", "chamber"}) {
-      const Signal x = programme(content, rate, 8);
+      const Signal& x = programme(content, rate, 5);
       struct Case {
         double delay, gain_db, ppm, noise_db;
         bool inverted;
@@ -58,7 +58,7 @@ TEST(Null, ReachesWhatTheNoiseAllows) {
 }
 
 TEST(Null, CleanCopiesNullToTheFloor) {
-  const Signal x = programme("chamber", 48000, 8);
+  const Signal& x = programme("chamber", 48000, 8);
   for (const double delay : {37.43, -0.25, 1000.5}) {
     const NullResult result = null_of(x, moved(x, delay, delay > 900 ? 20 : 0));
     EXPECT_LT(db_from_ratio(result.channels[0].depth), -120) << delay;
@@ -101,7 +101,7 @@ TEST(NullVerdict, RoundingNamesTheWordLength) {
   for (const char* content : {"voice", "chamber"})
     for (const int bits : {16, 20, 24})
       for (const bool dither : {false, true}) {
-        const Signal x = programme(content, 48000, 5);
+        const Signal& x = programme(content, 48000, 5);
         const Signal y = stored(x, bits, dither, 3);
         const std::string what = content + std::to_string(bits) + (dither ? " dithered" : " bare");
         expect_verdict(NullVerdict::rounding, x, y, 48000, what);
@@ -118,7 +118,7 @@ TEST(NullVerdict, RoundingNamesTheWordLength) {
 TEST(NullVerdict, SteadyNoiseIsNoise) {
   for (const char* content : {"voice", "chamber"})
     for (const double rate : {44100.0, 96000.0}) {
-      const Signal x = programme(content, rate, 6);
+      const Signal& x = programme(content, rate, 6);
       for (const double level : {-100.0, -75.0, -50.0}) {
         Signal n = noise(x.size(), level, 8);
         expect_verdict(NullVerdict::noise, x, added(x, n), rate,
@@ -134,7 +134,7 @@ TEST(NullVerdict, HumIsHum) {
   for (const char* content : {"voice", "chamber"})
     for (const double base : {50.0, 60.0})
       for (const double level : {-50.0, -80.0, -105.0}) {
-        const Signal x = programme(content, 48000, 6);
+        const Signal& x = programme(content, 48000, 6);
         expect_verdict(NullVerdict::hum, x,
                        added(x, added(hum(x.size(), 48000, base, level), noise(x.size(), level - 15, 4))),
                        48000, content + std::to_string(base) + std::to_string(level));
@@ -143,7 +143,7 @@ TEST(NullVerdict, HumIsHum) {
 
 TEST(NullVerdict, FiltersAreLinear) {
   for (const char* content : {"voice", "chamber"}) {
-    const Signal x = programme(content, 48000, 6);
+    const Signal& x = programme(content, 48000, 6);
     auto expect = [&](const Signal& y, const std::string& what) {
       expect_verdict(NullVerdict::linear, x, added(y, noise(x.size(), -100, 4)), 48000, content + what);
     };
@@ -159,7 +159,7 @@ TEST(NullVerdict, FiltersAreLinear) {
 
 TEST(NullVerdict, WhatFollowsTheProgrammeIsProgramme) {
   for (const char* content : {"voice", "chamber"}) {
-    const Signal x = programme(content, 48000, 6), other = programme(content, 48000, 6, 99);
+    const Signal &x = programme(content, 48000, 6), &other = programme(content, 48000, 6, 99);
     auto expect = [&](const Signal& y, const std::string& what) {
       expect_verdict(NullVerdict::programme, x, added(y, noise(x.size(), -110, 4)), 48000, content + what);
     };
@@ -177,7 +177,7 @@ TEST(NullVerdict, WhatFollowsTheProgrammeIsProgramme) {
 }
 
 TEST(Null, AResponseThatIsMatchedLeavesTheRest) {
-  const Signal x = programme("chamber", 48000, 12);
+  const Signal& x = programme("chamber", 48000, 12);
   const Signal y = added(filtered(x, bell(2000, 3, 1, 48000)), noise(x.size(), -100, 4));
   const double limit = -100 - db_from_ratio(rms_of(x));
   const auto plain = null_of(x, y), matched = null_of(x, y, 48000, {.response_taps = 512});
@@ -197,7 +197,7 @@ TEST(Null, AResponseThatIsMatchedLeavesTheRest) {
 }
 
 TEST(Null, WhatIsGivenIsTakenAsItIs) {
-  const Signal x = programme("voice", 48000, 4);
+  const Signal& x = programme("voice", 48000, 4);
   const Signal y = scaled(moved(x, 10), -0.5);
   const auto kept = null_of(x, y, 48000, {.gain_db = 0, .polarity = 1});
   EXPECT_EQ(kept.channels[0].gain, 1);
@@ -216,7 +216,7 @@ TEST(Null, WhatIsGivenIsTakenAsItIs) {
 }
 
 TEST(Null, TheSinkGetsWhatIsLeftAndBAtAsLevel) {
-  const Signal x = programme("voice", 48000, 3);
+  const Signal& x = programme("voice", 48000, 3);
   const Signal n = noise(x.size(), -60, 4);
   Signal left, aligned;
   const auto result = null_of(x, scaled(added(x, n), 2), 48000,
@@ -235,7 +235,8 @@ TEST(Null, TheSinkGetsWhatIsLeftAndBAtAsLevel) {
 }
 
 TEST(Null, MonoAgainstStereoAndSilentChannels) {
-  const Signal x = programme("voice", 48000, 3), n = noise(x.size(), -60, 4);
+  const Signal& x = programme("voice", 48000, 3);
+  const Signal n = noise(x.size(), -60, 4);
   const Audio mono = audio_of(x, 48000);
   Audio stereo(48000, 2, mono.frames());
   std::copy(x.begin(), x.end(), stereo.channel(0).begin());
@@ -253,7 +254,7 @@ TEST(Null, MonoAgainstStereoAndSilentChannels) {
 }
 
 TEST(Null, BadInputIsAnswered) {
-  const Signal x = programme("voice", 48000, 4), other = programme("chamber", 48000, 4, 5);
+  const Signal &x = programme("voice", 48000, 4), &other = programme("chamber", 48000, 4, 5);
   auto refused = [&](ErrorCode code, const Signal& a, const Signal& b, const NullOptions& options = {}) {
     return message_of(code, [&] { (void)null_of(a, b, 48000, options); });
   };

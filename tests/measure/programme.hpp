@@ -2,6 +2,7 @@
 // Made-up programme and what a path may do to it, for measurements of two recordings.
 
 #include <complex>
+#include <map>
 
 #include "intake/damage.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
@@ -10,8 +11,13 @@ namespace wavicon::testing {
 
 using Signal = std::vector<double>;
 
-/// Speech or music over room noise of -85 dBFS.
-inline Signal programme(const std::string& content, double rate, double seconds, std::int64_t seed = 1) {
+/// Speech or music over room noise of -85 dBFS; made once and kept.
+inline const Signal& programme(const std::string& content, double rate, double seconds,
+                               std::int64_t seed = 1) {
+  static std::map<std::string, Signal> made;
+  Signal& signal =
+      made[content + std::to_string(rate) + "/" + std::to_string(seconds) + "/" + std::to_string(seed)];
+  if (!signal.empty()) return signal;
   Recipe recipe{.sample_rate_hz = rate, .marks = false};
   recipe.parts.push_back(
       {.kind = Programme{.content = content, .level_dbfs = -30, .seconds = seconds, .seed = seed}});
@@ -19,7 +25,8 @@ inline Signal programme(const std::string& content, double rate, double seconds,
       {.kind = Noise{.colour = "pink", .level_dbfs = -85, .seconds = seconds, .seed = seed + 7},
        .with_previous = true});
   Stimulus stimulus(recipe);
-  return rendered(stimulus);
+  signal = rendered(stimulus);
+  return signal;
 }
 
 /// Late by so many samples, the clock off by so many ppm.

@@ -26,7 +26,8 @@ class FractionalReader {
   /// The same with one filter for all places.
   void read_in_step(std::span<const double> x, double first, std::span<double> out) const;
 
-  std::vector<double> filters_;  ///< phase after phase, two more before and after
+  std::span<const double>
+      filters_;  ///< phase after phase, one more before and two after; shared by all readers
 };
 
 }  // namespace wavicon
