@@ -38,6 +38,14 @@ constexpr double kInterpolation = 1e-8;  // what reading between samples leaves,
 
 [[noreturn]] void refuse(const std::string& what) { throw Error(ErrorCode::bad_argument, what); }
 
+// Each run of `wide` frames without the margins at its ends.
+void copy_middle(std::span<const double> from, std::size_t wide, std::size_t margin, std::span<double> to) {
+  const std::size_t count = wide - 2 * margin;
+  for (std::size_t run = 0; run * count < to.size(); ++run)
+    std::copy_n(from.begin() + static_cast<std::ptrdiff_t>(run * wide + margin), count,
+                to.begin() + static_cast<std::ptrdiff_t>(run * count));
+}
+
 class Nuller {
  public:
   Nuller(AudioSource& a, AudioSource& b, const NullOptions& options, const NullSink& sink)
@@ -383,7 +391,7 @@ class Nuller {
     std::vector<double> x(block * a_channels), y(block * channels), rest(block * channels);
     const TopCut cut;
     const std::size_t margin = cut.reach();
-    std::vector<double> wide_x, wide_y, cut_x(block), cut_y(block);
+    std::vector<double> wide_x, wide_y, wide_rest(block + 2 * margin);
     if (cut_top_) {
       wide_x.resize((block + 2 * margin) * a_channels);
       wide_y.resize((block + 2 * margin) * channels);
@@ -396,32 +404,34 @@ class Nuller {
           std::min<std::int64_t>(static_cast<std::int64_t>(block), result_.end_frame - at));
       const auto a = std::span(x).first(count * a_channels), b = std::span(y).first(count * channels),
                  r = std::span(rest).first(count * channels);
-      a_.read(at, a);
-      aligned.read(at, b);
+      if (cut_top_) {
+        const auto before = at - static_cast<std::int64_t>(margin);
+        const std::size_t wide = count + 2 * margin;
+        a_.read(before, std::span(wide_x).first(wide * a_channels));
+        aligned.read(before, std::span(wide_y).first(wide * channels));
+        copy_middle(wide_x, wide, margin, a);
+        copy_middle(wide_y, wide, margin, b);
+      } else {
+        a_.read(at, a);
+        aligned.read(at, b);
+      }
       bits_a.add(a);
       bits_b.add(aligned.raw());
-      if (cut_top_) {
-        a_.read(at - static_cast<std::int64_t>(margin),
-                std::span(wide_x).first((count + 2 * margin) * a_channels));
-        aligned.read(at - static_cast<std::int64_t>(margin),
-                     std::span(wide_y).first((count + 2 * margin) * channels));
-      }
       for (std::size_t p = 0; p < channels; ++p) {
-        auto from = std::span<const double>(a).subspan(static_cast<std::size_t>(pairs_[p].a) * count, count);
-        auto of_b = std::span<const double>(b).subspan(p * count, count);
+        const auto from =
+            std::span<const double>(a).subspan(static_cast<std::size_t>(pairs_[p].a) * count, count);
+        const auto left = r.subspan(p * count, count);
         if (cut_top_) {
           const std::size_t wide = count + 2 * margin;
-          cut.apply(std::span(wide_x).subspan(static_cast<std::size_t>(pairs_[p].a) * wide, wide),
-                    std::span(cut_x).first(count));
-          cut.apply(std::span(wide_y).subspan(p * wide, wide), std::span(cut_y).first(count));
-          from = std::span<const double>(cut_x).first(count);
-          of_b = std::span<const double>(cut_y).first(count);
+          const double *of_a = wide_x.data() + static_cast<std::size_t>(pairs_[p].a) * wide,
+                       *of_b = wide_y.data() + p * wide;
+          for (std::size_t n = 0; n < wide; ++n) wide_rest[n] = of_a[n] - of_b[n];
+          cut.apply(std::span(wide_rest).first(wide), left);
+        } else {
+          for (std::size_t n = 0; n < count; ++n) left[n] = from[n] - b[p * count + n];
         }
         double sum = 0;
-        for (std::size_t n = 0; n < count; ++n) {
-          r[p * count + n] = from[n] - of_b[n];
-          sum += std::abs(r[p * count + n]);
-        }
+        for (const double v : left) sum += std::abs(v);
         if (!std::isfinite(sum))
           throw Error(
               ErrorCode::bad_input,
@@ -435,7 +445,9 @@ class Nuller {
     }
 
     for (std::size_t p = 0; p < channels; ++p)
-      meters[p].finish(options_.band_from_hz, cut_top_ ? rate / 2 : result_.band_to_hz, result_.channels[p]);
+      meters[p].finish(options_.band_from_hz,
+                       options_.band_from_hz > 0 || !cut_top_ ? result_.band_to_hz : rate / 2,
+                       result_.channels[p]);
     const bool plain = std::all_of(result_.channels.begin(), result_.channels.end(),
                                    [](const ChannelNull& c) { return c.gain == 1; });
     result_.equal = same && plain && options_.response_taps == 0;
