@@ -123,5 +123,8 @@ void add_spectrum(CLI::App& app, Action& action);
 void add_noise(CLI::App& app, Action& action);
 void add_aliasing(CLI::App& app, Action& action);
 void add_null(CLI::App& app, Action& action);
+void add_latency(CLI::App& app, Action& action);
+void add_pair(CLI::App& app, Action& action);
+void add_takes(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

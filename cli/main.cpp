@@ -47,6 +47,9 @@ int main(int argc, char** argv) {
   cli::add_noise(app, action);
   cli::add_aliasing(app, action);
   cli::add_null(app, action);
+  cli::add_latency(app, action);
+  cli::add_pair(app, action);
+  cli::add_takes(app, action);
   cli::add_spectrogram(app, action);
   try {
     app.parse(argc, argv);

@@ -31,6 +31,7 @@ constexpr double kPlainlyAlike = 0.98;
 constexpr double kClearly = 1.04;  // times as alike: the farther place is the right one
 constexpr double kUsually = 0.9;   // of what other segments reach
 constexpr int kPasses = 3;
+constexpr int kNewtonSteps = 16;
 constexpr double kStill = 1e-7;       // frames
 constexpr double kOutlier = 4;        // median deviations
 constexpr double kWholeFrame = 0.01;  // so near to a whole frame counts as one
@@ -363,8 +364,8 @@ class Aligner {
     const Bins a = spectrum_of(x, transform);
     Bins cross = spectrum_of(y, transform);
     for (std::size_t k = 0; k < cross.size(); ++k) cross[k] *= std::conj(a[k]);
-    double delay = 0, sign = 0;
-    for (int i = 0; i < 8; ++i) {
+    double delay = 0, sign = 0, limit = 1, last = 0;
+    for (int i = 0; i < kNewtonSteps; ++i) {
       double sum = 0, slope = 0, curvature = 0;
       const std::complex<double> step = std::polar(1.0, turn * delay);
       std::complex<double> phase = step;
@@ -378,7 +379,11 @@ class Aligner {
       }
       if (sign == 0) sign = sum < 0 ? -1 : 1;
       if (sign * curvature >= 0) break;
-      const double move = std::clamp(-slope / curvature, -1.0, 1.0);
+      double move = -slope / curvature;
+      // Half a sample off, steps of one sample would jump over the crest and back for ever.
+      if (move * last < 0) limit /= 2;
+      move = std::clamp(move, -limit, limit);
+      last = move;
       delay += move;
       if (std::abs(move) < 1e-10) break;
     }

@@ -8,15 +8,11 @@
 #include "mains.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/weighting.hpp"
-#include "wavicon/audio/window.hpp"
 #include "welch.hpp"
 
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr double kWindowS = 0.085;
-constexpr double kWindowBeta = 9;
-constexpr std::size_t kMostWindows = 1500;
 constexpr double kLowRateHz = 2000;
 constexpr double kMostLowS = 120;
 constexpr double kLeastMainsS = 1;
@@ -147,14 +143,7 @@ int UsedBits::bits() const { return off_grid_ ? 0 : all_ == 0 ? 1 : 24 - std::co
 ResidualMeter::ResidualMeter(double rate, std::size_t hop, std::int64_t frames)
     : rate_(rate),
       hop_(hop),
-      window_length_(fast_transform_length(static_cast<std::size_t>(std::min<double>(
-          std::max(64.0, kWindowS * rate), std::max<double>(16, static_cast<double>(frames) / 4))))),
-      stride_(std::max(window_length_ / 2, static_cast<std::size_t>(frames) / kMostWindows)),
-      window_(kaiser_window(window_length_, kWindowBeta)),
-      transform_(window_length_),
-      reference_power_(window_length_ / 2 + 1, 0.0),
-      residual_power_(reference_power_),
-      cross_(reference_power_.size()),
+      spectra_(rate, frames),
       decimate_(std::max<std::size_t>(1, static_cast<std::size_t>(rate / kLowRateHz)), 0.4) {}
 
 void ResidualMeter::add(std::int64_t first_frame, std::span<const double> reference,
@@ -178,26 +167,8 @@ void ResidualMeter::add(std::int64_t first_frame, std::span<const double> refere
     residual_hops_.push_back(r / static_cast<double>(end - at));
   }
   frames_ += static_cast<std::int64_t>(residual.size());
-  add_spectra(reference, residual);
+  spectra_.add(reference, residual);
   add_low(residual);
-}
-
-void ResidualMeter::add_spectra(std::span<const double> reference, std::span<const double> residual) {
-  std::vector<std::complex<double>> x(cross_.size());
-  for (std::size_t at = 0; at + window_length_ <= residual.size(); at += stride_) {
-    for (std::size_t i = 0; i < window_length_; ++i) transform_.input()[i] = window_[i] * reference[at + i];
-    transform_.execute();
-    std::copy(transform_.bins().begin(), transform_.bins().end(), x.begin());
-    for (std::size_t i = 0; i < window_length_; ++i) transform_.input()[i] = window_[i] * residual[at + i];
-    transform_.execute();
-    for (std::size_t k = 0; k < x.size(); ++k) {
-      const auto r = transform_.bins()[k];
-      reference_power_[k] += std::norm(x[k]);
-      residual_power_[k] += std::norm(r);
-      cross_[k] += std::conj(x[k]) * r;
-    }
-    ++windows_;
-  }
 }
 
 void ResidualMeter::add_low(std::span<const double> residual) {
@@ -251,27 +222,27 @@ void ResidualMeter::finish(double band_from_hz, double band_to_hz, ChannelNull& 
                                            residual_hops_.begin()) *
                                           static_cast<std::ptrdiff_t>(hop_)) /
                           rate_;
-  if (windows_ == 0) return;
+  if (spectra_.windows() == 0) return;
 
-  double squares = 0;
-  for (const double w : window_) squares += w * w;
-  const double scale = 2 / (squares * rate_ * static_cast<double>(windows_)),
-               bin = rate_ / static_cast<double>(window_length_);
+  const auto &reference_power = spectra_.xx(), &residual_power = spectra_.yy();
+  const auto& cross = spectra_.xy();
+  const double scale = spectra_.density_scale(), bin = spectra_.bin_hz();
+  const auto windows = static_cast<double>(spectra_.windows());
   double coherent = 0, all = 0;
-  for (std::size_t k = 0; k < cross_.size(); ++k) {
+  for (std::size_t k = 0; k < cross.size(); ++k) {
     channel.hz.push_back(static_cast<double>(k) * bin);
-    channel.reference_density.push_back(reference_power_[k] * scale);
-    channel.residual_density.push_back(residual_power_[k] * scale);
+    channel.reference_density.push_back(reference_power[k] * scale);
+    channel.residual_density.push_back(residual_power[k] * scale);
     if (channel.hz[k] < band_from_hz || channel.hz[k] > band_to_hz) continue;
-    all += residual_power_[k];
-    if (reference_power_[k] > 0 && residual_power_[k] > 0) {
-      const double share = std::norm(cross_[k]) / (reference_power_[k] * residual_power_[k]);
+    all += residual_power[k];
+    if (reference_power[k] > 0 && residual_power[k] > 0) {
+      const double share = std::norm(cross[k]) / (reference_power[k] * residual_power[k]);
       // So many windows agree by chance with a share of one over their number.
-      const double chance = 1.0 / static_cast<double>(windows_);
-      coherent += residual_power_[k] * std::max(0.0, (share - chance) / (1 - chance + 1e-12));
+      const double chance = 1.0 / windows;
+      coherent += residual_power[k] * std::max(0.0, (share - chance) / (1 - chance + 1e-12));
     }
   }
-  channel.coherent_share = all > 0 && windows_ > 3 ? coherent / all : 0;
+  channel.coherent_share = all > 0 && windows > 3 ? coherent / all : 0;
 
   auto ratio = [&](auto&& weight) {
     const double x = band_power(channel.reference_density, bin, band_from_hz, band_to_hz, weight),
@@ -303,10 +274,10 @@ void ResidualMeter::finish(double band_from_hz, double band_to_hz, ChannelNull& 
     std::complex<double> c = 0;
     double p = 0, y = 0;
     for (auto k = static_cast<std::size_t>(std::ceil(from / bin));
-         k < cross_.size() && static_cast<double>(k) * bin <= to; ++k) {
-      c += cross_[k];
-      p += reference_power_[k];
-      y += reference_power_[k] - 2 * cross_[k].real() + residual_power_[k];
+         k < cross.size() && static_cast<double>(k) * bin <= to; ++k) {
+      c += cross[k];
+      p += reference_power[k];
+      y += reference_power[k] - 2 * cross[k].real() + residual_power[k];
     }
     if (p <= 0 || y <= 0 || std::norm(p - c) < kLeastCoherence * p * y) continue;
     channel.response_hz.push_back(centre);

@@ -1,12 +1,11 @@
 #pragma once
 // What a residual is, from what was collected of it. Internal to `measure`.
 
-#include <complex>
 #include <span>
 #include <vector>
 
+#include "cross_spectra.hpp"
 #include "wavicon/audio/decimator.hpp"
-#include "wavicon/audio/transform.hpp"
 #include "wavicon/measure/null.hpp"
 
 namespace wavicon::measure_detail {
@@ -25,26 +24,19 @@ class UsedBits {
 /// Collects one channel of A and of the residual, block by block, hops first.
 class ResidualMeter {
  public:
-  /// @param windows  spectra that the whole comparison has at most.
+  /// @param frames  of the whole comparison.
   ResidualMeter(double rate, std::size_t hop, std::int64_t frames);
   void add(std::int64_t first_frame, std::span<const double> reference, std::span<const double> residual);
   /// Fills everything of the channel but channels, gain, verdict and reason.
   void finish(double band_from_hz, double band_to_hz, ChannelNull& channel);
 
  private:
-  void add_spectra(std::span<const double> reference, std::span<const double> residual);
   void add_low(std::span<const double> residual);
   void compare_levels(ChannelNull& channel) const;
 
   double rate_;
   std::size_t hop_;
-  std::size_t window_length_;
-  std::size_t stride_;
-  std::vector<double> window_;
-  RealTransform transform_;
-  std::vector<double> reference_power_, residual_power_;
-  std::vector<std::complex<double>> cross_;
-  std::int64_t windows_ = 0;
+  CrossSpectra spectra_;  // of reference and residual
   double reference_square_ = 0, residual_square_ = 0;
   std::int64_t frames_ = 0;
   double peak_ = 0;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/elementary.hpp"
@@ -20,7 +21,7 @@ double ratio_or_none(double db) { return db > kNone ? ratio_from_db(db) : 0; }
 Heron::Heron(const HeronSettings& settings, double sample_rate_hz, int channel_count)
     : settings_(settings),
       rate_(sample_rate_hz),
-      gain_(ratio_from_db(settings.gain_db)),
+      gain_(ratio_from_db(settings.gain_db) * (settings.invert ? -1 : 1)),
       noise_(ratio_or_none(settings.noise_dbfs)),
       clip_(ratio_from_db(settings.clip_dbfs)),
       crosstalk_(ratio_or_none(settings.crosstalk_db)),
@@ -28,7 +29,11 @@ Heron::Heron(const HeronSettings& settings, double sample_rate_hz, int channel_c
              ratio_or_none(settings.hum_dbfs) * ratio_from_db(-8)},
       whole_delay_(settings.drift_ppm == 0 && settings.delay_samples == std::floor(settings.delay_samples)),
       history_(static_cast<std::size_t>(channel_count)),
-      delayed_(static_cast<std::size_t>(channel_count)) {}
+      delayed_(static_cast<std::size_t>(channel_count)),
+      smooth_(settings.corner_hz > 0
+                  ? -exponential_minus_one(-2 * std::numbers::pi * settings.corner_hz / sample_rate_hz)
+                  : 1),
+      smoothed_(static_cast<std::size_t>(channel_count), 0.0) {}
 
 void Heron::read_delayed(std::size_t channel, int frames) {
   auto& out = delayed_[channel];
@@ -55,6 +60,8 @@ void Heron::run(const float* const* in, float* const* out, int frames) {
   for (std::size_t c = 0; c < channels; ++c) {
     history_[c].insert(history_[c].end(), in[c], in[c] + frames);
     read_delayed(c, frames);
+    if (smooth_ < 1)
+      for (double& x : delayed_[c]) x = smoothed_[c] += smooth_ * (x - smoothed_[c]);
   }
   // What no later frame looks back at is dropped, now and then.
   const double oldest =

@@ -23,6 +23,8 @@ struct HeronSettings {
   double clip_dbfs = 0;
   double crosstalk_db = -200;  ///< of the other channels' sum; -200 is none
   double seed = 1;
+  bool invert = false;
+  double corner_hz = 0;  ///< of a low-pass of first order, before the noise; 0 is none
 };
 
 /// All channels at once.
@@ -45,6 +47,8 @@ class Heron {
   std::int64_t first_kept_ = 0;
   std::int64_t frame_ = 0;
   std::vector<std::vector<double>> delayed_;
+  double smooth_ = 1;  ///< of the low-pass; 1 is none
+  std::vector<double> smoothed_;
 };
 
 }  // namespace wavicon::stand_in

@@ -84,28 +84,33 @@ UnitInfo heron_info() {
                 0,
                 0,
                 {}};
-  info.settings = {number("noise", "Noise, RMS; -200 is none", "dBFS", -200, 0, -110),
-                   number("delay", "True round trip", "samples", 0, 1e6, 261.4),
-                   number("reports", "Round trip that its driver reports", "samples", 0, 1e6, 0),
-                   number("hum", "First line of mains hum, peak; -200 is none", "dBFS", -200, 0, -200),
-                   number("mains", "Mains frequency", "Hz", 40, 70, 50),
-                   number("dc", "Offset, full scale = 1", "", -1, 1, 0),
-                   number("drift", "Its recording clock against its playing one", "ppm", -300, 300, 0),
-                   number("gain", "Gain", "dB", -60, 60, 0),
-                   number("clip", "Level at which it clips", "dBFS", -60, 24, 0),
-                   number("crosstalk", "Of the other channels; -200 is none", "dB", -200, 0, -200),
-                   number("seed", "Of the noise", "", 0, 1e9, 1)};
-  info.settings[2].integer = info.settings[10].integer = true;
+  info.settings = {
+      number("noise", "Noise, RMS; -200 is none", "dBFS", -200, 0, -110),
+      number("delay", "True round trip", "samples", 0, 1e6, 261.4),
+      number("reports", "Round trip that its driver reports", "samples", 0, 1e6, 0),
+      number("hum", "First line of mains hum, peak; -200 is none", "dBFS", -200, 0, -200),
+      number("mains", "Mains frequency", "Hz", 40, 70, 50),
+      number("dc", "Offset, full scale = 1", "", -1, 1, 0),
+      number("drift", "Its recording clock against its playing one", "ppm", -300, 300, 0),
+      number("gain", "Gain", "dB", -60, 60, 0),
+      number("clip", "Level at which it clips", "dBFS", -60, 24, 0),
+      number("crosstalk", "Of the other channels; -200 is none", "dB", -200, 0, -200),
+      number("seed", "Of the noise", "", 0, 1e9, 1),
+      number("buffers", "Blocks of the session that the round trip also takes", "blocks", 0, 16, 0)};
+  info.settings[2].integer = info.settings[10].integer = info.settings[11].integer = true;
   return info;
 }
 
 // All channels at once: they cross-talk.
 class HeronUnit : public Unit {
  public:
-  explicit HeronUnit(const stand_in::HeronSettings& settings) : info_(heron_info()), settings_(settings) {}
+  HeronUnit(UnitInfo info, const stand_in::HeronSettings& settings, double buffers = 0)
+      : info_(std::move(info)), settings_(settings), buffers_(buffers) {}
   const UnitInfo& info() const noexcept override { return info_; }
   void prepare(double sample_rate_hz, int channel_count, int block_frames) override {
-    heron_ = std::make_unique<stand_in::Heron>(settings_, sample_rate_hz, channel_count);
+    stand_in::HeronSettings settings = settings_;
+    settings.delay_samples += buffers_ * block_frames;
+    heron_ = std::make_unique<stand_in::Heron>(settings, sample_rate_hz, channel_count);
     block_frames_ = block_frames;
   }
   int output_channel_count() const noexcept override { return heron_ ? heron_->channel_count() : 0; }
@@ -119,6 +124,7 @@ class HeronUnit : public Unit {
  private:
   UnitInfo info_;
   stand_in::HeronSettings settings_;
+  double buffers_;
   std::unique_ptr<stand_in::Heron> heron_;
   int block_frames_ = 0;
 };
@@ -127,7 +133,39 @@ std::unique_ptr<Unit> open_heron(const UnitSpec& spec) {
   const UnitInfo info = heron_info();
   const auto v = setting_values(info.name, info.settings, spec);
   return std::make_unique<HeronUnit>(
-      stand_in::HeronSettings{v[0], v[1], v[2], v[3], v[4], v[5], v[6], v[7], v[8], v[9], v[10]});
+      info, stand_in::HeronSettings{v[0], v[1], v[2], v[3], v[4], v[5], v[6], v[7], v[8], v[9], v[10]},
+      v[11]);
+}
+
+UnitInfo dunlin_info() {
+  UnitInfo info{"sim:dunlin", "Dunlin, a cable run", "Saltmarsh Audiobooks (stand-in)", 0, 0, {}};
+  info.settings = {
+      number("gain", "Gain", "dB", -60, 60, 0),
+      number("delay", "Delay", "samples", 0, 1e6, 0),
+      number("invert", "Polarity turned", "", 0, 1, 0),
+      number("hum", "First line of mains hum that it picks up, peak; -200 is none", "dBFS", -200, 0, -200),
+      number("mains", "Mains frequency", "Hz", 40, 70, 50),
+      number("noise", "Noise, RMS; -200 is none", "dBFS", -200, 0, -200),
+      number("seed", "Of the noise", "", 0, 1e9, 1),
+      number("treble", "Corner of the treble that a long run loses; 0 is none", "Hz", 0, 384000, 0)};
+  info.settings[2].toggle = true;
+  info.settings[6].integer = true;
+  return info;
+}
+
+// A cable does what an interface does, less the converters.
+std::unique_ptr<Unit> open_dunlin(const UnitSpec& spec) {
+  const UnitInfo info = dunlin_info();
+  const auto v = setting_values(info.name, info.settings, spec);
+  return std::make_unique<HeronUnit>(info, stand_in::HeronSettings{.noise_dbfs = v[5],
+                                                                   .delay_samples = v[1],
+                                                                   .hum_dbfs = v[3],
+                                                                   .mains_hz = v[4],
+                                                                   .gain_db = v[0],
+                                                                   .clip_dbfs = 120,
+                                                                   .seed = v[6],
+                                                                   .invert = v[2] > 0,
+                                                                   .corner_hz = v[7]});
 }
 
 UnitInfo curlew_info() {
@@ -207,14 +245,15 @@ std::unique_ptr<Unit> open_stand_in(const UnitSpec& spec) {
   if (spec.name == "sandpiper") return open_sandpiper(spec);
   if (spec.name == "heron") return open_heron(spec);
   if (spec.name == "curlew") return open_curlew(spec);
+  if (spec.name == "dunlin") return open_dunlin(spec);
   throw Error(ErrorCode::bad_argument,
               fmt::format("there is no stand-in '{}'{}", spec.name,
-                          name_hint(spec.name, {"tern", "sandpiper", "heron", "curlew"})));
+                          name_hint(spec.name, {"tern", "sandpiper", "heron", "curlew", "dunlin"})));
 }
 
 std::vector<UnitListing> list_stand_ins() {
   std::vector<UnitListing> list;
-  for (const UnitInfo& info : {tern_info(), sandpiper_info(), heron_info(), curlew_info()})
+  for (const UnitInfo& info : {tern_info(), sandpiper_info(), heron_info(), curlew_info(), dunlin_info()})
     list.push_back({info.name, info.title, info.input_count, info.output_count, ""});
   return list;
 }

@@ -20,7 +20,15 @@ std::string rounded(double value, int digits) {
                                                                               : text;  // no "-0.00"
 }
 
+std::string without_zeros(std::string text) {
+  if (text.find('.') == std::string::npos) return text;
+  while (text.back() == '0') text.pop_back();
+  if (text.back() == '.') text.pop_back();
+  return text;
+}
+
 std::string number_text(double value, const std::string& unit) {
+  if (unit == "samples" || unit == "ms") return without_zeros(rounded(value, 4));
   if (unit == "Hz" || unit == "s") return rounded(value, 6);
   if (unit == "dBFS" || unit == "ppm") return rounded(value, 3);
   if (unit.rfind("dB", 0) == 0 || unit == "LUFS" || unit == "LU" || unit == "bits" || unit == "deg")

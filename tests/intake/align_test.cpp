@@ -48,6 +48,16 @@ TEST(Align, FindsDelayGainPolarityAndDrift) {
     }
 }
 
+TEST(Align, HalfASampleOffIsNoTrap) {
+  std::vector<double> x(96000);
+  for (std::size_t n = 0; n < x.size(); ++n) x[n] = 0.1 * gaussian(6, n);
+  for (const double late : {-12.5, 0.5, 3.499, 100.501}) {
+    const auto found = aligned(audio_of(x, 48000), audio_of(resampled(x, 1, late, x.size()), 48000));
+    ASSERT_TRUE(found);
+    EXPECT_NEAR(found->delay_frames, late, kClean);
+  }
+}
+
 TEST(Align, NoiseAndCutsDoNoHarm) {
   const auto x = programme("chamber", 48000, 10);
   auto y = resampled(x, 1, 500.25, x.size());

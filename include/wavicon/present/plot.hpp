@@ -31,6 +31,12 @@ struct PlotOptions {
 /// four. Errors as draw_harmonics().
 [[nodiscard]] std::string draw_period(const std::vector<Sheet>& sheets, const PlotOptions& options = {});
 
+/// The waveforms of a latency sheet on the sample grid, as they came and moved. Errors as draw_harmonics().
+[[nodiscard]] std::string draw_latency(const Sheet& sheet, const PlotOptions& options = {});
+
+/// A pair sheet at a glance: levels over frequency and time, phase, correlation. Errors as draw_harmonics().
+[[nodiscard]] std::string draw_pair(const Sheet& sheet, const PlotOptions& options = {});
+
 /// What draw_curves() lays over each other.
 struct CurveStyle {
   std::vector<std::string> names;  ///< of the curves; the first one strong, others thin
