@@ -28,7 +28,7 @@ constexpr std::int64_t kSettleSegments = 16;
 constexpr double kDoubtfulDriftPpm = 2;
 constexpr double kAsLittle = 1.1;    // power
 constexpr double kLinearRest = 100;  // power: 20 dB
-constexpr double kMainTap = 0.8;     // of the filter's power
+constexpr double kMainTap = 0.7;     // of the filter's power
 constexpr int kMostTaps = 2048;
 constexpr double kPassed = 0.44;       // of the rate: what lies above is lost between the samples
 constexpr double kCutAt = 0.42;        // of the rate: what is compared when that matters
@@ -297,6 +297,18 @@ class Nuller {
   Remainder remainder(const Alignment& alignment, bool whole) {
     AlignedReader reader(b_, {loudest_}, alignment, whole);
     ResponseMatch match(kSettleTaps);
+    RealTransforms transforms;
+    // Below what reading between samples loses.
+    const auto bins_of = [&](std::span<const double> samples) {
+      RealTransform& transform = transforms.get(fast_transform_length(samples.size()));
+      std::fill(transform.input().begin(), transform.input().end(), 0.0);
+      std::copy(samples.begin(), samples.end(), transform.input().begin());
+      transform.execute();
+      return std::vector<std::complex<double>>(transform.bins().begin(), transform.bins().end());
+    };
+    const auto passed = [](std::size_t bins) {
+      return static_cast<std::size_t>(2 * kCutAt * static_cast<double>(bins));
+    };
     double own = 0, both = 0, other = 0, rest = 0;
     const auto of_a = [&](std::span<const double> x, std::size_t length) {
       return x.subspan(static_cast<std::size_t>(loudest_.a) * length, length);
@@ -306,10 +318,11 @@ class Nuller {
         [&](auto x, auto y, std::size_t length) {
           const auto a = of_a(x, length), b = y.subspan(kSettleTaps, length);
           match.add(a, y);
-          for (std::size_t n = 0; n < length; ++n) {
-            own += a[n] * a[n];
-            both += a[n] * b[n];
-            other += b[n] * b[n];
+          const auto p = bins_of(a), q = bins_of(b);
+          for (std::size_t k = 0; k < passed(p.size()); ++k) {
+            own += std::norm(p[k]);
+            both += (std::conj(p[k]) * q[k]).real();
+            other += std::norm(q[k]);
           }
         },
         kSettleSegments);
@@ -320,7 +333,10 @@ class Nuller {
         reader, kGainSegment, 0,
         [&](auto x, auto y, std::size_t length) {
           const auto a = of_a(x, length);
-          for (std::size_t n = 0; n < length; ++n) rest += (a[n] - y[n]) * (a[n] - y[n]);
+          std::vector<double> left(length);
+          for (std::size_t n = 0; n < length; ++n) left[n] = a[n] - y[n];
+          const auto r = bins_of(left);
+          for (std::size_t k = 0; k < passed(r.size()); ++k) rest += std::norm(r[k]);
         },
         kSettleSegments);
     result.plain = 1 - both * both / (own * other);

@@ -95,8 +95,10 @@ class Builder {
         {{"means", std::string("of the residual's power, linear in A")}});
     if (c.line_share > 0)
       add("mains_percent", 100 * c.line_share, "%", std::nullopt, {{"mains_hz", c.mains_hz}});
-    if (result_.channels.size() > 1)
-      say(Severity::note, channel, fmt::format("{}: {}", name_of(c.verdict), c.reason));
+    const bool differ =
+        std::any_of(result_.channels.begin(), result_.channels.end(),
+                    [&](const ChannelNull& other) { return other.verdict != result_.verdict; });
+    if (differ) say(Severity::note, channel, fmt::format("{}: {}", name_of(c.verdict), c.reason));
     if (const auto depth = level_dbfs(c.depth); depth && floor && *depth < *floor + kNearFloorDb)
       say(Severity::note, channel, "the depth is as good as alignment and format allow: no more can be told");
     add_curves(c, channel);

@@ -300,10 +300,10 @@ Sheet takes_sheet(const TakesResult& r, const CaptureInfo& capture) {
       }
     }
     if (take.missing_from_hz)
-      say(Severity::note, fmt::format("take {}: {:.0f} dB against take 1 above {:.3g} kHz; it falls by "
-                                      "{:.0f} dB/octave there, take 1 by {:.0f}",
+      say(Severity::note, fmt::format("take {}: {:.0f} dB against take 1 above {:.3g} kHz; its slope there "
+                                      "is {:+.0f} dB/octave against {:+.0f}",
                                       i + 1, take.missing_db, *take.missing_from_hz / 1000,
-                                      -take.slope_db_per_octave, -take.first_slope_db_per_octave));
+                                      take.slope_db_per_octave, take.first_slope_db_per_octave));
     Curve curve{fmt::format("take {}", i + 1), std::nullopt, "Hz", "dBFS", take.band_hz, {}};
     for (const double rms : take.band_rms) curve.y.push_back(rms > 0 ? db_from_ratio(rms) : kQuietestDb);
     sheet.curves.push_back(std::move(curve));

@@ -1,5 +1,7 @@
 #include <fmt/format.h>
 
+#include <cmath>
+
 #include "path/curlew.hpp"
 #include "path/heron.hpp"
 #include "path/sandpiper.hpp"
@@ -67,6 +69,8 @@ std::unique_ptr<Unit> open_tern(const UnitSpec& spec) {
   return std::make_unique<Simulated<stand_in::Tern, stand_in::TernSettings>>(info, settings);
 }
 
+constexpr double kAhead = 48;  // samples that reading between samples looks ahead
+
 SettingInfo number(const char* symbol, const char* name, const char* unit, double low, double high,
                    double initial) {
   return {.symbol = symbol,
@@ -132,6 +136,13 @@ class HeronUnit : public Unit {
 std::unique_ptr<Unit> open_heron(const UnitSpec& spec) {
   const UnitInfo info = heron_info();
   const auto v = setting_values(info.name, info.settings, spec);
+  if (v[1] != std::floor(v[1]) && v[1] < kAhead)
+    throw Error(
+        ErrorCode::bad_argument,
+        fmt::format(
+            "{}: delay={} is a fraction and below {}: what lies between samples needs samples that have not "
+            "come yet",
+            info.name, v[1], kAhead));
   return std::make_unique<HeronUnit>(
       info, stand_in::HeronSettings{v[0], v[1], v[2], v[3], v[4], v[5], v[6], v[7], v[8], v[9], v[10]},
       v[11]);
@@ -157,8 +168,11 @@ UnitInfo dunlin_info() {
 std::unique_ptr<Unit> open_dunlin(const UnitSpec& spec) {
   const UnitInfo info = dunlin_info();
   const auto v = setting_values(info.name, info.settings, spec);
+  // A run shorter than what reading between samples looks ahead is made longer, and that reported as latency.
+  const double ahead = v[1] != std::floor(v[1]) ? kAhead : 0;
   return std::make_unique<HeronUnit>(info, stand_in::HeronSettings{.noise_dbfs = v[5],
-                                                                   .delay_samples = v[1],
+                                                                   .delay_samples = v[1] + ahead,
+                                                                   .reported_samples = ahead,
                                                                    .hum_dbfs = v[3],
                                                                    .mains_hz = v[4],
                                                                    .gain_db = v[0],

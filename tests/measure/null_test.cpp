@@ -196,6 +196,21 @@ TEST(Null, AResponseThatIsMatchedLeavesTheRest) {
   }
 }
 
+TEST(Null, AnEqualiserMovesNeitherDelayNorDrift) {
+  // Hiss up to half the rate, which reading between samples loses, is no filter either.
+  const Signal& x = programme("voice", 48000, 6);
+  const Signal y = added(filtered(x, bell(2000, 3, 1, 48000)), noise(x.size(), -110, 4));
+  const auto filtered_result = null_of(x, y);
+  EXPECT_EQ(filtered_result.alignment.delay_frames, 0);
+  EXPECT_EQ(filtered_result.alignment.drift_ppm, 0);
+  EXPECT_EQ(filtered_result.verdict, NullVerdict::linear);
+  for (const double late : {1.25, 0.1, -7.5}) {
+    const auto moved_result = null_of(x, moved(x, late));
+    EXPECT_NEAR(moved_result.alignment.delay_frames, late, kDelay);
+    EXPECT_LT(db_from_ratio(moved_result.channels[0].depth), -110) << late;
+  }
+}
+
 TEST(Null, WhatIsGivenIsTakenAsItIs) {
   const Signal& x = programme("voice", 48000, 4);
   const Signal y = scaled(moved(x, 10), -0.5);

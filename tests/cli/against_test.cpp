@@ -1,0 +1,144 @@
+// null, latency, pair and takes as a user meets them.
+
+#include "program.hpp"
+#include "wavicon/file/audio_file.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+class Against : public Program {
+ protected:
+  void SetUp() override {
+    good("make programme --content chamber --seconds 6 --level -24 --no-marks -o a.wav");
+  }
+  static const json& reading(const json& sheet, const std::string& name) {
+    for (const json& r : sheet["readings"])
+      if (r["name"] == name) return r;
+    throw std::out_of_range(name);
+  }
+};
+
+TEST_F(Against, NullSaysWhatIsLeft) {
+  EXPECT_HAS(good("null a.wav a.wav"), "identical: every sample is the same, bit for bit.");
+  good("feed a.wav --through 'sim:dunlin?delay=64' --bits 16 --dither -o b.wav");
+  const json sheet = json::parse(good("null a.wav b.wav --json"));
+  EXPECT_EQ(sheet["measurement"], "null");
+  EXPECT_EQ(reading(sheet, "verdict")["value"], "rounding");
+  EXPECT_EQ(reading(sheet, "delay_samples")["value"], 64.0);
+  EXPECT_NEAR(reading(sheet, "gain_db")["value"].get<double>(), 0, 1e-3);
+  EXPECT_EQ(reading(sheet, "polarity")["value"], 1.0);
+  EXPECT_FALSE(reading(sheet, "null_depth_db")["floor"].is_null());
+  EXPECT_HAS(reading(sheet, "verdict")["conditions"]["reason"].get<std::string>(), "16 bits");
+
+  good("feed a.wav --through 'sim:dunlin?delay=3.5&gain=-2&invert=1&hum=-60' -o c.wav");
+  const std::string table = good("null a.wav b.wav c.wav --plot n.svg --csv n.csv");
+  EXPECT_HAS(table, "hum: ");
+  EXPECT_HAS(table, "lines of 50.00 Hz");
+  EXPECT_HAS(table, "its polarity is inverted");
+  EXPECT_HAS(read_text(file("n.csv")), ",verdict,,hum,");
+  EXPECT_HAS(read_text(file("n.svg")), "c.wav");
+  EXPECT_EQ(wavicon("null a.wav c.wav --quiet --limit 'null_depth_db<-100'").status, 1);
+  for (const char* what : {"spectrum", "time", "depth", "response"})
+    good(std::string("null a.wav c.wav --quiet --plot p.svg --draw ") + what);
+}
+
+TEST_F(Against, ResidualAndAlignedCopyAreFilesOnAsTime) {
+  good("feed a.wav --through 'sim:dunlin?delay=100&gain=-6&noise=-60' -o b.wav");
+  good("null a.wav b.wav --residual r.wav --residual-gain 20 --aligned m.wav --quiet");
+  const AudioFile a = read_audio_file(file("a.wav")), m = read_audio_file(file("m.wav")),
+                  r = read_audio_file(file("r.wav"));
+  double worst = 0, left = 0;
+  for (std::int64_t n = 0; n < m.audio.frames(); ++n) {
+    const auto at = static_cast<std::size_t>(n);
+    const double difference = a.audio.channel(0)[at] - m.audio.channel(0)[at];
+    worst = std::max(worst, std::abs(10 * difference - r.audio.channel(0)[at]));
+    left += difference * difference;
+  }
+  EXPECT_LT(worst, 1e-5) << "the residual is A less the copy, 20 dB up";
+  EXPECT_NEAR(std::sqrt(left / static_cast<double>(m.audio.frames())), 2e-3, 2e-4)
+      << "noise at -60 dBFS, 6 dB up";
+}
+
+TEST_F(Against, RatesAreOnlyBroughtTogetherWhenAsked) {
+  good("make programme --content chamber --seconds 6 --level -24 --no-marks --rate 44100 -o low.wav");
+  EXPECT_HAS(bad(2, "null a.wav low.wav"), "--resample");
+  EXPECT_HAS(good("null low.wav low.wav"), "identical");
+  // The programme is made anew for each rate, so only what is said can be tested here.
+  const Ran ran = wavicon("null a.wav low.wav --resample");
+  EXPECT_TRUE(ran.status == 3 || ran.out.find("was resampled from 44100 to 48000 Hz") != std::string::npos)
+      << ran.out << ran.err;
+}
+
+TEST_F(Against, BadPairsAreRefusedWithTheReason) {
+  good("make programme --content voice --seconds 6 --no-marks -o other.wav");
+  EXPECT_HAS(bad(3, "null a.wav other.wav"), "too little in common");
+  EXPECT_HAS(bad(3, "latency a.wav other.wav"), "too little in common");
+  EXPECT_HAS(bad(2, "null a.wav other.wav --as-is colour"), "there are: delay, drift, gain, polarity");
+  EXPECT_HAS(bad(2, "null a.wav a.wav other.wav --residual r.wav"), "one B");
+  EXPECT_HAS(bad(2, "pair a.wav"), "--channels 1,2");
+  EXPECT_HAS(bad(2, "latency a.wav a.wav --reported 1,2"), "2 values for 1 captures");
+  EXPECT_HAS(bad(3, "null a.wav missing.wav"), "missing.wav");
+  good("make silence --seconds 6 --no-marks -o none.wav");
+  EXPECT_HAS(bad(3, "null a.wav none.wav"), "too little in common");
+  EXPECT_HAS(bad(3, "pair a.wav none.wav"), "B is silent");
+  EXPECT_HAS(bad(3, "takes none.wav"), "silent");
+}
+
+TEST_F(Against, HeronsOffsetIsFoundOverBlockSizesAndRates) {
+  for (const int rate : {48000, 96000}) {
+    const std::string tone = "t" + std::to_string(rate) + ".wav";
+    good("make tone --rate " + std::to_string(rate) + " -o " + tone);
+    std::string captures, reported;
+    for (const int block : {64, 128, 256, 512, 1024}) {
+      const std::string name = "h" + std::to_string(block) + ".wav";
+      good("feed " + tone +
+           " --through 'sim:heron?delay=51.4&buffers=2&noise=-110' --keep-latency --tail 0.1 --block " +
+           std::to_string(block) + " -o " + name);
+      captures += " " + name;
+      reported += (reported.empty() ? "" : ",") + std::to_string(2 * block);
+      const json sheet = json::parse(
+          good("latency " + tone + " " + name + " --json --reported " + std::to_string(2 * block)));
+      EXPECT_NEAR(reading(sheet, "latency_samples")["value"].get<double>(), 2 * block + 51.4, 0.01)
+          << rate << " " << block;
+      EXPECT_NEAR(reading(sheet, "offset_samples")["value"].get<double>(), 51.4, 0.01);
+    }
+    const std::string table =
+        good("latency " + tone + captures + " --reported " + reported + " --block-sizes 64,128,256,512,1024");
+    EXPECT_HAS(table, "follows the block size: 2.00 × block + 51.40 samples");
+    EXPECT_HAS(table, "shift recordings earlier by another 51 samples");
+    good("latency " + tone + " h64.wav --quiet --plot l.svg");
+  }
+}
+
+TEST_F(Against, TwoChannelsOfAFileAreAPair) {
+  good("make programme --content voice --seconds 4 --channels 2 --no-marks -o s.wav");
+  EXPECT_HAS(good("pair s.wav"), "B is as loud as A; correlation 1.000");
+  good("feed a.wav --through 'sim:dunlin?delay=5&gain=-3' -o b.wav");
+  const json sheet = json::parse(good("pair a.wav b.wav --json"));
+  EXPECT_NEAR(reading(sheet, "level_difference_db")["value"].get<double>(), -3, 0.01);
+  EXPECT_NEAR(reading(sheet, "time_offset_samples")["value"].get<double>(), 5, 0.01);
+  for (const char* what : {"overview", "spectrum", "mid-side", "levels", "loudness"})
+    good(std::string("pair a.wav b.wav --quiet --plot p.svg --draw ") + what);
+}
+
+TEST_F(Against, TakesOfSeveralFilesAreWrittenAtOneLoudness) {
+  good("make programme --content voice --seconds 3 --level -24 --no-marks -o one.wav");
+  good("feed one.wav --through 'sim:dunlin?gain=-9&noise=-80' --tail 2 -o far.wav");
+  good("feed one.wav --through 'sim:dunlin?noise=-80' --tail 2 -o near.wav");
+  const std::string table = good("takes near.wav far.wav --gap 1.5 --write out --plot t.svg");
+  EXPECT_HAS(table, "2 takes");
+  const json sheet = json::parse(good("takes near.wav far.wav --gap 1.5 --json"));
+  for (const json& r : sheet["readings"]) {
+    if (r["name"] == "gain_db" && r["conditions"]["take"] == 2) {
+      EXPECT_NEAR(r["value"].get<double>(), 9, 0.1);
+    }
+  }
+  const json both = json::parse(good("levels out/take-1.wav out/take-2.wav --json"));
+  EXPECT_NEAR(reading(both[0], "loudness_integrated_lufs")["value"].get<double>(),
+              reading(both[1], "loudness_integrated_lufs")["value"].get<double>(), 0.1);
+}
+
+}  // namespace
+}  // namespace wavicon
