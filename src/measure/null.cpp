@@ -28,6 +28,7 @@ constexpr std::int64_t kSettleSegments = 16;
 constexpr double kDoubtfulDriftPpm = 2;
 constexpr double kAsLittle = 1.1;    // power
 constexpr double kLinearRest = 100;  // power: 20 dB
+constexpr double kMostPolish = 0.2;  // frames
 constexpr double kMainTap = 0.7;     // of the filter's power
 constexpr int kMostTaps = 2048;
 constexpr double kPassed = 0.44;       // of the rate: what lies above is lost between the samples
@@ -45,6 +46,24 @@ void copy_middle(std::span<const double> from, std::size_t wide, std::size_t mar
     std::copy_n(from.begin() + static_cast<std::ptrdiff_t>(run * wide + margin), count,
                 to.begin() + static_cast<std::ptrdiff_t>(run * count));
 }
+
+// Spectra of segments, as far as reading between samples passes them.
+class SegmentSpectra {
+ public:
+  std::vector<std::complex<double>> operator()(std::span<const double> samples) {
+    RealTransform& transform = transforms_.get(fast_transform_length(samples.size()));
+    std::fill(transform.input().begin(), transform.input().end(), 0.0);
+    std::copy(samples.begin(), samples.end(), transform.input().begin());
+    transform.execute();
+    return {transform.bins().begin(), transform.bins().end()};
+  }
+  [[nodiscard]] std::size_t passed(std::size_t bins) const {
+    return static_cast<std::size_t>(2 * kCutAt * static_cast<double>(bins));
+  }
+
+ private:
+  RealTransforms transforms_;
+};
 
 class Nuller {
  public:
@@ -242,21 +261,14 @@ class Nuller {
   // Σxy/Σxx within the band that is compared.
   void find_gains(AlignedReader& aligned) {
     std::vector<double> both(pairs_.size(), 0.0), own(pairs_.size(), 0.0), other(pairs_.size(), 0.0);
-    RealTransforms transforms;
+    SegmentSpectra spectra;
     const double passed = (whole_ ? 1 : kPassed) * a_.sample_rate_hz();
     double above = 0, rest = 0;
     for_segments(aligned, kGainSegment, 0, [&](auto x, auto y, std::size_t length) {
-      RealTransform& transform = transforms.get(fast_transform_length(length));
-      const auto bins_of = [&](std::span<const double> samples) {
-        std::fill(transform.input().begin(), transform.input().end(), 0.0);
-        std::copy(samples.begin(), samples.end(), transform.input().begin());
-        transform.execute();
-        return std::vector<std::complex<double>>(transform.bins().begin(), transform.bins().end());
-      };
-      const double bin = a_.sample_rate_hz() / static_cast<double>(transform.length());
+      const double bin = a_.sample_rate_hz() / static_cast<double>(fast_transform_length(length));
       for (std::size_t p = 0; p < pairs_.size(); ++p) {
-        const auto a = bins_of(x.subspan(static_cast<std::size_t>(pairs_[p].a) * length, length)),
-                   b = bins_of(y.subspan(p * length, length));
+        const auto a = spectra(x.subspan(static_cast<std::size_t>(pairs_[p].a) * length, length)),
+                   b = spectra(y.subspan(p * length, length));
         for (std::size_t k = 0; k < a.size(); ++k) {
           const double hz = static_cast<double>(k) * bin;
           if (hz > passed) above += std::norm(a[k]);
@@ -297,18 +309,7 @@ class Nuller {
   Remainder remainder(const Alignment& alignment, bool whole) {
     AlignedReader reader(b_, {loudest_}, alignment, whole);
     ResponseMatch match(kSettleTaps);
-    RealTransforms transforms;
-    // Below what reading between samples loses.
-    const auto bins_of = [&](std::span<const double> samples) {
-      RealTransform& transform = transforms.get(fast_transform_length(samples.size()));
-      std::fill(transform.input().begin(), transform.input().end(), 0.0);
-      std::copy(samples.begin(), samples.end(), transform.input().begin());
-      transform.execute();
-      return std::vector<std::complex<double>>(transform.bins().begin(), transform.bins().end());
-    };
-    const auto passed = [](std::size_t bins) {
-      return static_cast<std::size_t>(2 * kCutAt * static_cast<double>(bins));
-    };
+    SegmentSpectra spectra;
     double own = 0, both = 0, other = 0, rest = 0;
     const auto of_a = [&](std::span<const double> x, std::size_t length) {
       return x.subspan(static_cast<std::size_t>(loudest_.a) * length, length);
@@ -318,8 +319,8 @@ class Nuller {
         [&](auto x, auto y, std::size_t length) {
           const auto a = of_a(x, length), b = y.subspan(kSettleTaps, length);
           match.add(a, y);
-          const auto p = bins_of(a), q = bins_of(b);
-          for (std::size_t k = 0; k < passed(p.size()); ++k) {
+          const auto p = spectra(a), q = spectra(b);
+          for (std::size_t k = 0; k < spectra.passed(p.size()); ++k) {
             own += std::norm(p[k]);
             both += (std::conj(p[k]) * q[k]).real();
             other += std::norm(q[k]);
@@ -335,13 +336,66 @@ class Nuller {
           const auto a = of_a(x, length);
           std::vector<double> left(length);
           for (std::size_t n = 0; n < length; ++n) left[n] = a[n] - y[n];
-          const auto r = bins_of(left);
-          for (std::size_t k = 0; k < passed(r.size()); ++k) rest += std::norm(r[k]);
+          const auto r = spectra(left);
+          for (std::size_t k = 0; k < spectra.passed(r.size()); ++k) rest += std::norm(r[k]);
         },
         kSettleSegments);
     result.plain = 1 - both * both / (own * other);
     result.matched = rest / own;
     return result;
+  }
+
+  // The last step towards the least residual, over all segments at once: what is left of the delay shows as a
+  // slope of
+  // phase that is the same in every segment, or grows along them with the drift.
+  void polish() {
+    Alignment& alignment = result_.alignment;
+    AlignedReader reader(b_, {loudest_}, alignment, false);
+    const double middle = 0.5 * static_cast<double>(result_.first_frame + result_.end_frame);
+    const double span = std::max(1.0, static_cast<double>(result_.end_frame - result_.first_frame));
+    double w = 0, wt = 0, wd = 0, wtt = 0, wtd = 0;
+    std::int64_t index = 0;
+    const std::int64_t common = result_.end_frame - result_.first_frame,
+                       length_each = std::min(kGainSegment, common);
+    const std::int64_t count = std::clamp<std::int64_t>(common / length_each, 1, kGainSegments);
+    SegmentSpectra spectra;
+    for_segments(reader, kGainSegment, 0, [&](auto x, auto y, std::size_t length) {
+      const auto a = spectra(x.subspan(static_cast<std::size_t>(loudest_.a) * length, length));
+      const auto b = spectra(y.first(length));
+      double weight = 0, turned = 0;
+      for (std::size_t k = 1; k < spectra.passed(a.size()); ++k) {
+        const double omega = std::numbers::pi * static_cast<double>(k) / static_cast<double>(a.size() - 1);
+        const auto cross = std::conj(a[k]) * b[k];
+        weight += omega * omega * cross.real();
+        turned -= omega * cross.imag();
+      }
+      // Inverted B turns both.
+      if (weight < 0) {
+        weight = -weight;
+        turned = -turned;
+      }
+      const double first =
+          count == 1 ? 0
+                     : static_cast<double>(index * (common - length_each)) / static_cast<double>(count - 1);
+      const double t =
+          (static_cast<double>(result_.first_frame) + first + 0.5 * static_cast<double>(length) - middle) /
+          span;
+      ++index;
+      w += weight;
+      wt += weight * t;
+      wd += turned;
+      wtt += weight * t * t;
+      wtd += turned * t;
+    });
+    if (!(w > 0)) return;
+    const double determinant = w * wtt - wt * wt;
+    const bool with_drift = alignment.drift_ppm != 0 && !options_.drift_ppm && determinant > 1e-9 * w * w;
+    const double slope = with_drift ? (w * wtd - wt * wd) / determinant : 0, late = (wd - slope * wt) / w;
+    if (!(std::abs(late) < kMostPolish) || !(std::abs(slope) < kMostPolish)) return;
+    // Around the middle, turned into a delay of frame 0.
+    alignment.frames_per_frame += slope / span;
+    alignment.drift_ppm = (alignment.frames_per_frame - 1) * 1e6;
+    if (!options_.delay_samples) alignment.delay_frames += late - slope / span * middle;
   }
 
   // An equaliser pulls at delay and drift. Where no drift, or a whole delay, leaves as little once a short
@@ -363,6 +417,7 @@ class Nuller {
         best = std::move(left);
       }
     }
+    if (best.plain <= kLinearRest * best.matched) polish();
     if (options_.delay_samples || alignment.drift_ppm != 0) return;
     auto whole = alignment;
     whole.delay_frames = std::round(alignment.delay_frames);

@@ -80,7 +80,7 @@ void expect_verdict(NullVerdict expected, const Signal& a, const Signal& b, doub
 TEST(NullVerdict, IdenticalOnlyWhenEveryBitIs) {
   for (const double rate : {44100.0, 96000.0})
     for (const char* content : {"voice", "chamber"}) {
-      const Signal x = stored(programme(content, rate, 5), 24, true);
+      const Signal x = stored(programme(content, rate, 3), 24, true);
       expect_verdict(NullVerdict::identical, x, x, rate, "itself");
       for (const int late : {137, 48000}) {
         Signal y(x);
@@ -101,7 +101,7 @@ TEST(NullVerdict, RoundingNamesTheWordLength) {
   for (const char* content : {"voice", "chamber"})
     for (const int bits : {16, 20, 24})
       for (const bool dither : {false, true}) {
-        const Signal& x = programme(content, 48000, 5);
+        const Signal& x = programme(content, 48000, 3);
         const Signal y = stored(x, bits, dither, 3);
         const std::string what = content + std::to_string(bits) + (dither ? " dithered" : " bare");
         expect_verdict(NullVerdict::rounding, x, y, 48000, what);
@@ -118,7 +118,7 @@ TEST(NullVerdict, RoundingNamesTheWordLength) {
 TEST(NullVerdict, SteadyNoiseIsNoise) {
   for (const char* content : {"voice", "chamber"})
     for (const double rate : {44100.0, 96000.0}) {
-      const Signal& x = programme(content, rate, 6);
+      const Signal& x = programme(content, rate, 4);
       for (const double level : {-100.0, -75.0, -50.0}) {
         Signal n = noise(x.size(), level, 8);
         expect_verdict(NullVerdict::noise, x, added(x, n), rate,
@@ -134,7 +134,7 @@ TEST(NullVerdict, HumIsHum) {
   for (const char* content : {"voice", "chamber"})
     for (const double base : {50.0, 60.0})
       for (const double level : {-50.0, -80.0, -105.0}) {
-        const Signal& x = programme(content, 48000, 6);
+        const Signal& x = programme(content, 48000, 4);
         expect_verdict(NullVerdict::hum, x,
                        added(x, added(hum(x.size(), 48000, base, level), noise(x.size(), level - 15, 4))),
                        48000, content + std::to_string(base) + std::to_string(level));
@@ -143,7 +143,7 @@ TEST(NullVerdict, HumIsHum) {
 
 TEST(NullVerdict, FiltersAreLinear) {
   for (const char* content : {"voice", "chamber"}) {
-    const Signal& x = programme(content, 48000, 6);
+    const Signal& x = programme(content, 48000, 4);
     auto expect = [&](const Signal& y, const std::string& what) {
       expect_verdict(NullVerdict::linear, x, added(y, noise(x.size(), -100, 4)), 48000, content + what);
     };
@@ -159,7 +159,7 @@ TEST(NullVerdict, FiltersAreLinear) {
 
 TEST(NullVerdict, WhatFollowsTheProgrammeIsProgramme) {
   for (const char* content : {"voice", "chamber"}) {
-    const Signal &x = programme(content, 48000, 6), &other = programme(content, 48000, 6, 99);
+    const Signal &x = programme(content, 48000, 4), &other = programme(content, 48000, 4, 99);
     auto expect = [&](const Signal& y, const std::string& what) {
       expect_verdict(NullVerdict::programme, x, added(y, noise(x.size(), -110, 4)), 48000, content + what);
     };
