@@ -9,7 +9,7 @@ namespace {
 
 constexpr double kWindowS = 0.085;
 constexpr double kWindowBeta = 9;
-constexpr std::size_t kMostWindows = 1500;
+constexpr std::size_t kMostWindows = 800;
 
 }  // namespace
 

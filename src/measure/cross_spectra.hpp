@@ -10,7 +10,7 @@
 
 namespace wavicon::measure_detail {
 
-/// Kaiser windows (β = 9) of about 85 ms, no more than 1500 of them over the whole length.
+/// Kaiser windows (β = 9) of about 85 ms, no more than 800 of them over the whole length.
 class CrossSpectra {
  public:
   /// @param frames  of the whole comparison; short ones get shorter windows.

@@ -19,20 +19,9 @@ using namespace measure_detail;
 
 constexpr double kHopS = 0.02;
 constexpr std::size_t kBlock = 32768;
-constexpr double kWholeFrame = 0.002;
 constexpr double kWholeDriftPpm = 0.002;
-constexpr std::int64_t kGainSegment = 16384;
-constexpr std::int64_t kGainSegments = 64;
-constexpr std::size_t kSettleTaps = 128;
-constexpr std::int64_t kSettleSegments = 16;
-constexpr double kDoubtfulDriftPpm = 2;
-constexpr double kAsLittle = 1.1;    // power
-constexpr double kLinearRest = 100;  // power: 20 dB
-constexpr double kMostPolish = 0.2;  // frames
-constexpr double kMainTap = 0.7;     // of the filter's power
 constexpr int kMostTaps = 2048;
 constexpr double kPassed = 0.44;       // of the rate: what lies above is lost between the samples
-constexpr double kCutAt = 0.42;        // of the rate: what is compared when that matters
 constexpr double kLossMatters = 0.02;  // power over that of the residual
 constexpr double kSameGain = 1e-13;
 constexpr double kInterpolation = 1e-8;  // what reading between samples leaves, over the programme
@@ -46,24 +35,6 @@ void copy_middle(std::span<const double> from, std::size_t wide, std::size_t mar
     std::copy_n(from.begin() + static_cast<std::ptrdiff_t>(run * wide + margin), count,
                 to.begin() + static_cast<std::ptrdiff_t>(run * count));
 }
-
-// Spectra of segments, as far as reading between samples passes them.
-class SegmentSpectra {
- public:
-  std::vector<std::complex<double>> operator()(std::span<const double> samples) {
-    RealTransform& transform = transforms_.get(fast_transform_length(samples.size()));
-    std::fill(transform.input().begin(), transform.input().end(), 0.0);
-    std::copy(samples.begin(), samples.end(), transform.input().begin());
-    transform.execute();
-    return {transform.bins().begin(), transform.bins().end()};
-  }
-  [[nodiscard]] std::size_t passed(std::size_t bins) const {
-    return static_cast<std::size_t>(2 * kCutAt * static_cast<double>(bins));
-  }
-
- private:
-  RealTransforms transforms_;
-};
 
 class Nuller {
  public:
@@ -82,7 +53,13 @@ class Nuller {
     range_ = frame_range(a_, options_.from_s, options_.to_s);
     if (!same_as_they_are()) {
       line_up();
-      settle();
+      if (result_.found && !whole_ && result_.alignment.slips.empty()) {
+        const Settled settled = settle(a_, b_, loudest_, result_.alignment, common(),
+                                       options_.delay_samples.has_value(), options_.drift_ppm.has_value());
+        result_.alignment = settled.alignment;
+        whole_ = settled.whole;
+        set_range();
+      }
     }
     AlignedReader aligned(b_, pairs_, result_.alignment, whole_);
     if (!result_.equal) {
@@ -96,6 +73,8 @@ class Nuller {
   }
 
  private:
+  [[nodiscard]] FrameRange common() const { return {result_.first_frame, result_.end_frame}; }
+
   void check() const {
     if (a_.frames() == 0 || b_.frames() == 0)
       throw Error(ErrorCode::bad_input,
@@ -241,56 +220,45 @@ class Nuller {
     return best;
   }
 
-  // Calls each(first, a planar, b planar, count) for segments spread over the common stretch.
-  template <typename Each>
-  void for_segments(AlignedReader& aligned, std::int64_t length, std::int64_t margin, Each&& each,
-                    std::int64_t most = kGainSegments) {
-    const std::int64_t common = result_.end_frame - result_.first_frame;
-    length = std::min(length, common);
-    const std::int64_t count = std::clamp<std::int64_t>(common / length, 1, most);
-    std::vector<double> x(static_cast<std::size_t>(length) * static_cast<std::size_t>(a_.channel_count())),
-        y(static_cast<std::size_t>(length + 2 * margin) * aligned.pair_count());
-    for (std::int64_t i = 0; i < count; ++i) {
-      const std::int64_t first = result_.first_frame + (count == 1 ? 0 : i * (common - length) / (count - 1));
-      a_.read(first, x);
-      aligned.read(first - margin, y);
-      each(std::span<const double>(x), std::span<const double>(y), static_cast<std::size_t>(length));
-    }
-  }
-
   // Σxy/Σxx within the band that is compared.
   void find_gains(AlignedReader& aligned) {
-    std::vector<double> both(pairs_.size(), 0.0), own(pairs_.size(), 0.0), other(pairs_.size(), 0.0);
+    struct Sums {
+      double own = 0, both = 0, other = 0;
+    };
+    std::vector<Sums> sums(pairs_.size());
     SegmentSpectra spectra;
     const double passed = (whole_ ? 1 : kPassed) * a_.sample_rate_hz();
     double above = 0, rest = 0;
-    for_segments(aligned, kGainSegment, 0, [&](auto x, auto y, std::size_t length) {
-      const double bin = a_.sample_rate_hz() / static_cast<double>(fast_transform_length(length));
-      for (std::size_t p = 0; p < pairs_.size(); ++p) {
-        const auto a = spectra(x.subspan(static_cast<std::size_t>(pairs_[p].a) * length, length)),
-                   b = spectra(y.subspan(p * length, length));
-        for (std::size_t k = 0; k < a.size(); ++k) {
-          const double hz = static_cast<double>(k) * bin;
-          if (hz > passed) above += std::norm(a[k]);
-          if (hz < options_.band_from_hz || hz > std::min(result_.band_to_hz, passed)) continue;
-          both[p] += (std::conj(a[k]) * b[k]).real();
-          own[p] += std::norm(a[k]);
-          other[p] += std::norm(b[k]);
-        }
-      }
-    });
+    for_segments(
+        a_, aligned, common(), kGainSegment, 0, kGainSegments,
+        [&](auto x, auto y, std::size_t length, std::int64_t) {
+          const double bin = a_.sample_rate_hz() / static_cast<double>(fast_transform_length(length));
+          for (std::size_t p = 0; p < pairs_.size(); ++p) {
+            const auto a = spectra(x.subspan(static_cast<std::size_t>(pairs_[p].a) * length, length)),
+                       b = spectra(y.subspan(p * length, length));
+            for (std::size_t k = 0; k < a.size(); ++k) {
+              const double hz = static_cast<double>(k) * bin;
+              if (hz > passed) above += std::norm(a[k]);
+              if (hz < options_.band_from_hz || hz > std::min(result_.band_to_hz, passed)) continue;
+              sums[p].both += (std::conj(a[k]) * b[k]).real();
+              sums[p].own += std::norm(a[k]);
+              sums[p].other += std::norm(b[k]);
+            }
+          }
+        });
     for (std::size_t p = 0; p < pairs_.size(); ++p) {
-      if (!std::isfinite(both[p]) || !std::isfinite(own[p]) || !std::isfinite(other[p]))
+      if (!std::isfinite(sums[p].both) || !std::isfinite(sums[p].own) || !std::isfinite(sums[p].other))
         throw Error(ErrorCode::bad_input,
                     "A or B holds a value that is no number; 'wavicon health' names the place");
       ChannelNull& channel = result_.channels[p];
-      double gain = own[p] > 0 && both[p] != 0 ? both[p] / own[p] : 1;
+      double gain = sums[p].own > 0 && sums[p].both != 0 ? sums[p].both / sums[p].own : 1;
       // Transforms round: samples that are the same have a gain of 1.
       if (std::abs(std::abs(gain) - 1) < kSameGain) gain = gain < 0 ? -1 : 1;
       // B is silent where A is not: nothing is to be matched.
-      if (own[p] > 0 && other[p] < 1e-30 * own[p]) gain = 1;
+      if (sums[p].own > 0 && sums[p].other < 1e-30 * sums[p].own) gain = 1;
       // Σ(x - y/g)² from the sums.
-      if (gain != 0) rest += std::max(0.0, own[p] - 2 * both[p] / gain + other[p] / (gain * gain));
+      if (gain != 0)
+        rest += std::max(0.0, sums[p].own - 2 * sums[p].both / gain + sums[p].other / (gain * gain));
       channel.polarity = options_.polarity.value_or(gain < 0 ? -1 : 1);
       channel.gain = options_.gain_db ? ratio_from_db(*options_.gain_db) : std::abs(gain);
       aligned.set_gain(p, channel.gain * channel.polarity);
@@ -300,153 +268,16 @@ class Nuller {
     if (cut_top_) result_.band_to_hz = kCutAt * a_.sample_rate_hz();
   }
 
-  // What is left over some segments with a short filter matched, and without one, over the programme; and the
-  // filter.
-  struct Remainder {
-    double plain = 0, matched = 0;
-    std::vector<double> filter;
-  };
-  Remainder remainder(const Alignment& alignment, bool whole) {
-    AlignedReader reader(b_, {loudest_}, alignment, whole);
-    ResponseMatch match(kSettleTaps);
-    SegmentSpectra spectra;
-    double own = 0, both = 0, other = 0, rest = 0;
-    const auto of_a = [&](std::span<const double> x, std::size_t length) {
-      return x.subspan(static_cast<std::size_t>(loudest_.a) * length, length);
-    };
-    for_segments(
-        reader, kGainSegment, kSettleTaps,
-        [&](auto x, auto y, std::size_t length) {
-          const auto a = of_a(x, length), b = y.subspan(kSettleTaps, length);
-          match.add(a, y);
-          const auto p = spectra(a), q = spectra(b);
-          for (std::size_t k = 0; k < spectra.passed(p.size()); ++k) {
-            own += std::norm(p[k]);
-            both += (std::conj(p[k]) * q[k]).real();
-            other += std::norm(q[k]);
-          }
-        },
-        kSettleSegments);
-    Remainder result{1, 1, match.solve()};
-    if (own == 0 || other == 0) return result;
-    reader.set_filter(0, result.filter);
-    for_segments(
-        reader, kGainSegment, 0,
-        [&](auto x, auto y, std::size_t length) {
-          const auto a = of_a(x, length);
-          std::vector<double> left(length);
-          for (std::size_t n = 0; n < length; ++n) left[n] = a[n] - y[n];
-          const auto r = spectra(left);
-          for (std::size_t k = 0; k < spectra.passed(r.size()); ++k) rest += std::norm(r[k]);
-        },
-        kSettleSegments);
-    result.plain = 1 - both * both / (own * other);
-    result.matched = rest / own;
-    return result;
-  }
-
-  // The last step towards the least residual, over all segments at once: what is left of the delay shows as a
-  // slope of
-  // phase that is the same in every segment, or grows along them with the drift.
-  void polish() {
-    Alignment& alignment = result_.alignment;
-    AlignedReader reader(b_, {loudest_}, alignment, false);
-    const double middle = 0.5 * static_cast<double>(result_.first_frame + result_.end_frame);
-    const double span = std::max(1.0, static_cast<double>(result_.end_frame - result_.first_frame));
-    double w = 0, wt = 0, wd = 0, wtt = 0, wtd = 0;
-    std::int64_t index = 0;
-    const std::int64_t common = result_.end_frame - result_.first_frame,
-                       length_each = std::min(kGainSegment, common);
-    const std::int64_t count = std::clamp<std::int64_t>(common / length_each, 1, kGainSegments);
-    SegmentSpectra spectra;
-    for_segments(reader, kGainSegment, 0, [&](auto x, auto y, std::size_t length) {
-      const auto a = spectra(x.subspan(static_cast<std::size_t>(loudest_.a) * length, length));
-      const auto b = spectra(y.first(length));
-      double weight = 0, turned = 0;
-      for (std::size_t k = 1; k < spectra.passed(a.size()); ++k) {
-        const double omega = std::numbers::pi * static_cast<double>(k) / static_cast<double>(a.size() - 1);
-        const auto cross = std::conj(a[k]) * b[k];
-        weight += omega * omega * cross.real();
-        turned -= omega * cross.imag();
-      }
-      // Inverted B turns both.
-      if (weight < 0) {
-        weight = -weight;
-        turned = -turned;
-      }
-      const double first =
-          count == 1 ? 0
-                     : static_cast<double>(index * (common - length_each)) / static_cast<double>(count - 1);
-      const double t =
-          (static_cast<double>(result_.first_frame) + first + 0.5 * static_cast<double>(length) - middle) /
-          span;
-      ++index;
-      w += weight;
-      wt += weight * t;
-      wd += turned;
-      wtt += weight * t * t;
-      wtd += turned * t;
-    });
-    if (!(w > 0)) return;
-    const double determinant = w * wtt - wt * wt;
-    const bool with_drift = alignment.drift_ppm != 0 && !options_.drift_ppm && determinant > 1e-9 * w * w;
-    const double slope = with_drift ? (w * wtd - wt * wd) / determinant : 0, late = (wd - slope * wt) / w;
-    if (!(std::abs(late) < kMostPolish) || !(std::abs(slope) < kMostPolish)) return;
-    // Around the middle, turned into a delay of frame 0.
-    alignment.frames_per_frame += slope / span;
-    alignment.drift_ppm = (alignment.frames_per_frame - 1) * 1e6;
-    if (!options_.delay_samples) alignment.delay_frames += late - slope / span * middle;
-  }
-
-  // An equaliser pulls at delay and drift. Where no drift, or a whole delay, leaves as little once a short
-  // filter is matched, that is taken.
-  void settle() {
-    if (!result_.found || whole_ || !result_.alignment.slips.empty()) return;
-    Alignment& alignment = result_.alignment;
-    Remainder best = remainder(alignment, false);
-    const double drift = std::abs(alignment.drift_ppm);
-    if (!options_.drift_ppm && drift > 0 && drift < kDoubtfulDriftPpm) {
-      auto simpler = alignment;
-      simpler.delay_frames += (alignment.frames_per_frame - 1) * 0.5 *
-                              static_cast<double>(result_.first_frame + result_.end_frame);
-      simpler.frames_per_frame = 1;
-      simpler.drift_ppm = 0;
-      Remainder left = remainder(simpler, false);
-      if (left.matched <= kAsLittle * best.matched) {
-        alignment = simpler;
-        best = std::move(left);
-      }
-    }
-    if (best.plain <= kLinearRest * best.matched) polish();
-    if (options_.delay_samples || alignment.drift_ppm != 0) return;
-    auto whole = alignment;
-    whole.delay_frames = std::round(alignment.delay_frames);
-    if (std::abs(alignment.delay_frames - whole.delay_frames) < kWholeFrame) {
-      whole_ = true;
-    } else if (best.plain > kLinearRest * best.matched) {
-      // A linear difference: is the main tap of its filter at a whole frame?
-      const Remainder there = remainder(whole, true);
-      const auto top = std::max_element(there.filter.begin(), there.filter.end(),
-                                        [](double p, double q) { return std::abs(p) < std::abs(q); });
-      double squares = 0;
-      for (const double tap : there.filter) squares += tap * tap;
-      whole.delay_frames +=
-          static_cast<double>(kSettleTaps / 2) - static_cast<double>(top - there.filter.begin());
-      whole_ = *top * *top > kMainTap * squares && remainder(whole, true).matched <= kAsLittle * best.matched;
-    }
-    if (whole_) alignment = whole;
-    set_range();
-  }
-
   void match_response(AlignedReader& aligned) {
     const auto taps = static_cast<std::size_t>(options_.response_taps);
     std::vector<ResponseMatch> matches;
     for (std::size_t p = 0; p < pairs_.size(); ++p) matches.emplace_back(taps);
-    for_segments(aligned, 2 * kGainSegment, options_.response_taps, [&](auto x, auto y, std::size_t length) {
-      for (std::size_t p = 0; p < pairs_.size(); ++p)
-        matches[p].add(x.subspan(static_cast<std::size_t>(pairs_[p].a) * length, length),
-                       y.subspan(p * (length + 2 * taps), length + 2 * taps));
-    });
+    for_segments(a_, aligned, common(), 2 * kGainSegment, options_.response_taps, kGainSegments,
+                 [&](auto x, auto y, std::size_t length, std::int64_t) {
+                   for (std::size_t p = 0; p < pairs_.size(); ++p)
+                     matches[p].add(x.subspan(static_cast<std::size_t>(pairs_[p].a) * length, length),
+                                    y.subspan(p * (length + 2 * taps), length + 2 * taps));
+                 });
     for (std::size_t p = 0; p < pairs_.size(); ++p) aligned.set_filter(p, matches[p].solve());
   }
 

@@ -2,10 +2,12 @@
 // B on A's frames: placed, levelled and, when asked for, with its linear response matched. Internal to
 // `measure`.
 
+#include <algorithm>
 #include <complex>
 #include <memory>
 #include <vector>
 
+#include "stretch.hpp"
 #include "wavicon/audio/fractional.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/audio/transform.hpp"
@@ -27,7 +29,7 @@ class AlignedReader {
   /// Amplitude of B over A, with its sign; 1 until set.
   void set_gain(std::size_t pair, double gain) { gains_[pair] = gain; }
   [[nodiscard]] double gain(std::size_t pair) const { return gains_[pair]; }
-    [[nodiscard]] std::size_t pair_count() const { return pairs_.size(); }
+  [[nodiscard]] std::size_t pair_count() const { return pairs_.size(); }
   /// A filter over aligned B, its middle tap at the same frame; empty: none.
   void set_filter(std::size_t pair, std::vector<double> filter);
 
@@ -50,6 +52,62 @@ class AlignedReader {
   std::vector<double> raw_, wide_;
   RealTransforms transforms_;
 };
+
+/// Calls each(a planar, b planar, count) for up to `most` segments spread evenly over a stretch of A; B has
+/// `margin` frames more on both sides.
+template <typename Each>
+void for_segments(AudioSource& a, AlignedReader& aligned, const FrameRange& stretch, std::int64_t length,
+                  std::int64_t margin, std::int64_t most, Each&& each) {
+  length = std::min(length, stretch.frames());
+  const std::int64_t count = std::clamp<std::int64_t>(stretch.frames() / length, 1, most);
+  std::vector<double> x(static_cast<std::size_t>(length) * static_cast<std::size_t>(a.channel_count())),
+      y(static_cast<std::size_t>(length + 2 * margin) * aligned.pair_count());
+  for (std::int64_t i = 0; i < count; ++i) {
+    const std::int64_t first =
+        stretch.first + (count == 1 ? 0 : i * (stretch.frames() - length) / (count - 1));
+    a.read(first, x);
+    aligned.read(first - margin, y);
+    each(std::span<const double>(x), std::span<const double>(y), static_cast<std::size_t>(length), first);
+  }
+}
+
+inline constexpr double kWholeFrame = 0.002;  ///< so near to a whole frame counts as one
+inline constexpr std::int64_t kGainSegment = 16384;
+inline constexpr std::int64_t kGainSegments = 64;
+inline constexpr double kCutAt =
+    0.42;  ///< of the rate: what is compared when reading between samples loses what matters
+
+/// Spectra of segments, as far as reading between samples passes them.
+class SegmentSpectra {
+ public:
+  std::vector<std::complex<double>> operator()(std::span<const double> samples) {
+    RealTransform& transform = transforms_.get(fast_transform_length(samples.size()));
+    std::fill(transform.input().begin(), transform.input().end(), 0.0);
+    std::copy(samples.begin(), samples.end(), transform.input().begin());
+    transform.execute();
+    return {transform.bins().begin(), transform.bins().end()};
+  }
+  [[nodiscard]] std::size_t passed(std::size_t bins) const {
+    return static_cast<std::size_t>(2 * kCutAt * static_cast<double>(bins));
+  }
+
+ private:
+  RealTransforms transforms_;
+};
+
+/// An alignment that was found, and whether it lies at whole frames without drift.
+struct Settled {
+  Alignment alignment;
+  bool whole = false;
+};
+
+/// Brings a found alignment to the least residual over all segments, and takes the simpler one where it
+/// leaves as little: an equaliser pulls at delay and drift. Drops a drift below 2 ppm, and a fraction of a
+/// frame where the main tap of the filter that lies between A and B is at a whole one.
+///
+/// @param stretch     frames of A that B holds as well. @param fixed_delay, fixed_drift  were given and stay.
+[[nodiscard]] Settled settle(AudioSource& a, AudioSource& b, const ChannelPair& pair, const Alignment& found,
+                             const FrameRange& stretch, bool fixed_delay, bool fixed_drift);
 
 /// The filter of `taps` over y that leaves the least of x, by the normal equations over the stretches that
 /// were added.
