@@ -7,16 +7,15 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr double kWindowS = 0.085;
 constexpr double kWindowBeta = 9;
 constexpr std::size_t kMostWindows = 800;
 
 }  // namespace
 
-CrossSpectra::CrossSpectra(double rate, std::int64_t frames)
+CrossSpectra::CrossSpectra(double rate, std::int64_t frames, double window_s)
     : rate_(rate),
       length_(fast_transform_length(static_cast<std::size_t>(std::min<double>(
-          std::max(64.0, kWindowS * rate), std::max<double>(16, static_cast<double>(frames) / 4))))),
+          std::max(64.0, window_s * rate), std::max<double>(16, static_cast<double>(frames) / 4))))),
       stride_(std::max(length_ / 2, static_cast<std::size_t>(frames) / kMostWindows)),
       window_(kaiser_window(length_, kWindowBeta)),
       transform_(length_),

@@ -10,11 +10,11 @@
 
 namespace wavicon::measure_detail {
 
-/// Kaiser windows (β = 9) of about 85 ms, no more than 800 of them over the whole length.
+/// Kaiser windows (β = 9), of about 85 ms unless said, no more than 800 of them over the whole length.
 class CrossSpectra {
  public:
   /// @param frames  of the whole comparison; short ones get shorter windows.
-  CrossSpectra(double rate, std::int64_t frames);
+  CrossSpectra(double rate, std::int64_t frames, double window_s = 0.085);
   /// Windows within a stretch of both.
   void add(std::span<const double> x, std::span<const double> y);
 

@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "path/avocet.hpp"
 #include "path/curlew.hpp"
 #include "path/heron.hpp"
 #include "path/sandpiper.hpp"
@@ -204,6 +205,28 @@ std::unique_ptr<Unit> open_curlew(const UnitSpec& spec) {
       info, stand_in::CurlewSettings{v[0], v[1], v[2], v[3]});
 }
 
+UnitInfo avocet_info() {
+  UnitInfo info{"sim:avocet", "Avocet, an equaliser", "Saltmarsh Audiobooks (stand-in)", 1, 1, {}};
+  info.settings = {number("cut", "Order of the low cut; 0 is off", "", 0, 4, 0),
+                   number("cut_hz", "Corner of the low cut", "Hz", 10, 2000, 80),
+                   number("bell", "Bell", "dB", -24, 24, 0),
+                   number("bell_hz", "Centre of the bell", "Hz", 20, 20000, 3000),
+                   number("q", "Of the bell", "", 0.1, 20, 1),
+                   number("shelf", "High shelf", "dB", -24, 24, 0),
+                   number("shelf_hz", "Where half of the shelf is reached", "Hz", 200, 20000, 8000),
+                   number("level", "Level", "dB", -24, 24, 0),
+                   number("lift", "Part of the bell that lifts everything", "", 0, 1, 0)};
+  info.settings[0].integer = true;
+  return info;
+}
+
+std::unique_ptr<Unit> open_avocet(const UnitSpec& spec) {
+  const UnitInfo info = avocet_info();
+  const auto v = setting_values(info.name, info.settings, spec);
+  return std::make_unique<Simulated<stand_in::Avocet, stand_in::AvocetSettings>>(
+      info, stand_in::AvocetSettings{static_cast<int>(v[0]), v[1], v[2], v[3], v[4], v[5], v[6], v[7], v[8]});
+}
+
 UnitInfo sandpiper_info() {
   UnitInfo info{
       "sim:sandpiper", "Sandpiper, a link with faults", "Saltmarsh Audiobooks (stand-in)", 1, 1, {}};
@@ -260,14 +283,17 @@ std::unique_ptr<Unit> open_stand_in(const UnitSpec& spec) {
   if (spec.name == "heron") return open_heron(spec);
   if (spec.name == "curlew") return open_curlew(spec);
   if (spec.name == "dunlin") return open_dunlin(spec);
-  throw Error(ErrorCode::bad_argument,
-              fmt::format("there is no stand-in '{}'{}", spec.name,
-                          name_hint(spec.name, {"tern", "sandpiper", "heron", "curlew", "dunlin"})));
+  if (spec.name == "avocet") return open_avocet(spec);
+  throw Error(
+      ErrorCode::bad_argument,
+      fmt::format("there is no stand-in '{}'{}", spec.name,
+                  name_hint(spec.name, {"tern", "sandpiper", "heron", "curlew", "dunlin", "avocet"})));
 }
 
 std::vector<UnitListing> list_stand_ins() {
   std::vector<UnitListing> list;
-  for (const UnitInfo& info : {tern_info(), sandpiper_info(), heron_info(), curlew_info(), dunlin_info()})
+  for (const UnitInfo& info :
+       {tern_info(), sandpiper_info(), heron_info(), curlew_info(), dunlin_info(), avocet_info()})
     list.push_back({info.name, info.title, info.input_count, info.output_count, ""});
   return list;
 }

@@ -1,0 +1,167 @@
+#include "wavicon/measure/response.hpp"
+
+#include <fmt/format.h>
+
+#include <memory>
+
+#include "capture.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/nearest_names.hpp"
+#include "wavicon/intake/locate.hpp"
+#include "wavicon/intake/recognise.hpp"
+#include "wavicon/present/plot.hpp"
+
+namespace wavicon::cli {
+namespace {
+
+struct Response {
+  SheetOptions sheet;
+  ResponseOptions options;
+  std::string stimulus;
+  std::string part;
+  std::vector<double> band_hz;
+  std::string draw = "magnitude";
+};
+
+// The part of the stimulus to use: the one of that name, else a sweep, else noise, else the whole.
+const PlacedPart* part_of(const Stimulus& stimulus, const std::string& name) {
+  std::vector<std::string> names;
+  for (const char* kind : {"sweep", "noise", "programme", "multitone"})
+    for (const PlacedPart& part : stimulus.parts()) {
+      if (part.kind != kind) continue;
+      if (name.empty() || part.name == name) return &part;
+      names.push_back(part.name);
+    }
+  if (!name.empty())
+    throw Error(
+        ErrorCode::bad_argument,
+        fmt::format("the stimulus has no part '{}' to read a response from{}", name, name_hint(name, names)));
+  return nullptr;
+}
+
+// Where part and B lie, by the marks in both.
+void aim(const Response& command, AudioSource& a, AudioSource& b, const Stimulus& stimulus,
+         ResponseOptions& options) {
+  const auto in_a = locate(a, stimulus), in_b = locate(b, stimulus);
+  const PlacedPart* part = part_of(stimulus, command.part);
+  if (in_a.empty() || in_b.empty() || part == nullptr) return;
+  const Take &p = in_a.front(), &q = in_b.front();
+  Alignment alignment;
+  alignment.frames_per_frame = q.frames_per_frame / p.frames_per_frame;
+  // Two marks tell no drift smaller than their own error.
+  if (std::abs(alignment.frames_per_frame - 1) < 2e-7) alignment.frames_per_frame = 1;
+  alignment.drift_ppm = (alignment.frames_per_frame - 1) * 1e6;
+  alignment.delay_frames = q.first_frame - p.first_frame * alignment.frames_per_frame;
+  options.alignment = alignment;
+  const double rate = a.sample_rate_hz();
+  options.from_s = (p.first_frame + static_cast<double>(part->first_frame) * p.frames_per_frame) / rate;
+  options.to_s = options.from_s + static_cast<double>(part->frames) * p.frames_per_frame / rate;
+  const auto index = static_cast<std::size_t>(part - stimulus.parts().data());
+  if (const auto* sweep = std::get_if<Sweep>(&stimulus.recipe().parts[index].kind);
+      sweep != nullptr && !sweep->return_trip) {
+    options.sweep = true;
+    options.sweep_from_hz = sweep->from_hz;
+    options.sweep_to_hz = sweep->to_hz;
+  }
+}
+
+Sheet measure(const Response& command, const std::string& path) {
+  FileSource a(command.sheet.captures.front()), b(path);
+  ResponseOptions options = command.options;
+  if (command.band_hz.size() == 2) {
+    options.band_from_hz = command.band_hz[0];
+    options.band_to_hz = command.band_hz[1];
+  }
+  const auto stimulus = stimulus_of(command.stimulus, a.info());
+  if (command.sheet.from_s != 0 || command.sheet.to_s) {
+    options.from_s = command.sheet.from_s;
+    options.to_s = command.sheet.to_s;
+  } else if (stimulus && stimulus->marks()) {
+    aim(command, a, b, *stimulus, options);
+  }
+  if (!options.alignment && !command.sheet.to_s && command.sheet.from_s == 0 &&
+      a.frames() < 120 * static_cast<std::int64_t>(a.sample_rate_hz()))
+    if (const auto sweep = recognise_sweep(a)) {
+      options.sweep = true;
+      options.sweep_from_hz = sweep->sweep.from_hz;
+      options.sweep_to_hz = sweep->sweep.to_hz;
+      options.from_s = static_cast<double>(sweep->first_frame) / a.sample_rate_hz();
+      options.to_s = options.from_s + sweep->sweep.seconds;
+    }
+  Sheet sheet =
+      response_sheet(measure_response(a, b, options), capture_info(a.info()), capture_info(b.info()));
+  require_channel(command.sheet, b.channel_count());
+  keep_channel(sheet, command.sheet.channel);
+  return sheet;
+}
+
+std::string draw(const Response& command, const std::vector<Sheet>& sheets, bool svg) {
+  CurveStyle style{.names = {"magnitude"},
+                   .title = "Response: B over A",
+                   .x_title = "frequency, Hz",
+                   .y_title = "dB",
+                   .log_frequency = true,
+                   .shown_range = 80};
+  if (command.draw == "phase")
+    style = {.names = {"phase"},
+             .title = "Phase of B against A, the common delay taken off",
+             .x_title = "frequency, Hz",
+             .y_title = "degrees",
+             .log_frequency = true,
+             .shown_range = 400};
+  if (command.draw == "group-delay")
+    style = {.names = {"group delay"},
+             .title = "Group delay beside the common delay",
+             .x_title = "frequency, Hz",
+             .y_title = "ms",
+             .log_frequency = true,
+             .shown_range = 1000};
+  if (command.draw == "impulse")
+    style = {.names = {"impulse response"},
+             .title = "Response over time",
+             .x_title = "time after the common delay, ms",
+             .y_title = "full scale = 1",
+             .shown_range = 100};
+  if (command.draw == "coherence")
+    style = {.names = {"coherence"},
+             .title = "Coherence",
+             .x_title = "frequency, Hz",
+             .y_title = "0 to 1",
+             .log_frequency = true};
+  return draw_curves(sheets, style, {.format = svg ? PlotFormat::svg : PlotFormat::png});
+}
+
+int run(const Response& command) {
+  command.sheet.check();
+  const auto sheets =
+      measure_each(command.sheet, [&](const std::string& path) { return measure(command, path); });
+  return deliver(command.sheet, sheets,
+                 [&](const std::vector<Sheet>& all, bool svg) { return draw(command, all, svg); });
+}
+
+}  // namespace
+
+void add_response(CLI::App& app, Action& action) {
+  auto* command =
+      app.add_subcommand("response", "what curve is it? output over input, from a sweep, noise or programme");
+  auto response = std::make_shared<Response>();
+  response->sheet.overlays = response->sheet.against = true;
+  response->sheet.add_to(*command);
+  command->add_option("--stimulus", response->stimulus, "what A is, when it carries no recipe");
+  command->add_option("--part", response->part,
+                      "part of the stimulus to use (default: the first sweep, else the first noise)");
+  command->add_option("--smoothing", response->options.smoothing,
+                      "N for 1/N octave, 1 to 48 (default: none)");
+  command->add_option("--at", response->options.reference_hz, "frequency of gain_db, in Hz")
+      ->capture_default_str();
+  command->add_option("--band", response->band_hz, "FROM TO in Hz, of the ripple (default: 100 10000)")
+      ->expected(2);
+  command
+      ->add_option("--draw", response->draw,
+                   "what --plot draws: magnitude, phase, group-delay, impulse, coherence")
+      ->check(CLI::IsMember({"magnitude", "phase", "group-delay", "impulse", "coherence"}))
+      ->capture_default_str();
+  command->callback([response, &action] { action = [response] { return run(*response); }; });
+}
+
+}  // namespace wavicon::cli

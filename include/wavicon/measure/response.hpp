@@ -1,0 +1,83 @@
+#pragma once
+// What curve is it? Output over input, from a sweep, noise, or whatever both hold. Definitions:
+// docs/response.md.
+
+#include <complex>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "wavicon/audio/source.hpp"
+#include "wavicon/intake/align.hpp"
+#include "wavicon/sheet/sheet.hpp"
+
+namespace wavicon {
+
+struct ResponseOptions {
+  double from_s = 0;  ///< stretch of A
+  std::optional<double> to_s;
+  std::optional<Alignment> alignment;  ///< of B to A, when it is known; none: found
+  bool sweep =
+      false;  ///< A's stretch is one sweep: the whole of it is divided; else averaged, with coherence
+  double sweep_from_hz = 0;  ///< band of the sweep; 0: everything
+  double sweep_to_hz = 0;
+  double smoothing = 0;        ///< 1/n octave: n, 1 … 48; 0: none
+  double reference_hz = 1000;  ///< where `gain_db` is read
+  double band_from_hz = 100;   ///< of the ripple
+  double band_to_hz = 10000;
+};
+
+/// A place of the curve, on a log axis of 48 to the octave.
+struct ResponsePoint {
+  double hz = 0;
+  std::complex<double> ratio;  ///< B over A, the common delay taken off
+  double coherence = 1;
+  double group_delay_s = 0;  ///< beside the common delay
+};
+
+/// An end of the passband, or a slope beyond it.
+struct ResponseEdge {
+  double hz = 0;  ///< 3 dB under the level of the band
+  double slope_db_per_octave =
+      0;  ///< where it falls, steepest over half an octave, without sign; 0 when too little of it is seen
+  int order = 0;  ///< that the slope suggests: 6 dB per octave each; 0: none
+};
+
+struct ChannelResponse {
+  bool measured = false;
+  std::vector<ResponsePoint> points;
+  std::vector<double> impulse;  ///< response over time; the common delay lies at impulse_zero
+  std::size_t impulse_zero = 0;
+  double delay_samples = 0;  ///< the common delay that was taken off
+  double gain_db = 0;        ///< at the reference frequency
+  double broadband_db = 0;   ///< RMS of B over that of A
+  double ripple_db = 0;      ///< highest less lowest within the band
+  std::optional<ResponseEdge> lower, upper;
+  double left_out_share = 0;  ///< of the axis: places without enough of A, or of coherence
+};
+
+struct ResponseResult {
+  ResponseOptions options;
+  double sample_rate_hz = 0;
+  double seconds = 0;
+  Alignment alignment;
+  std::vector<ChannelResponse> channels;
+};
+
+/// B over A, channel by channel (a mono A goes with every channel of B).
+///
+/// A sweep is divided as a whole: Y·X*/(|X|²+ε), ε a millionth of the middle of the band; the response over
+/// time is cut to 0.5 s behind and 4096 frames before the delay, fading at both ends. Anything else is
+/// averaged in windows of 0.34 s (H1, Kaiser β = 9) after lining up to the whole frame; places whose
+/// coherence is below 0.5 are left out.
+///
+/// @throws Error bad_input for silence, nothing in common; bad_argument for options out of range, different
+/// rates.
+/// @accuracy  0.001 dB and 0.01° of known filters over the band of a 5 s sweep (response_test.cpp)
+[[nodiscard]] ResponseResult measure_response(AudioSource& a, AudioSource& b,
+                                              const ResponseOptions& options = {});
+
+/// Readings, the curves "magnitude", "phase", "group delay", "impulse response", "coherence", and findings.
+[[nodiscard]] Sheet response_sheet(const ResponseResult& result, const CaptureInfo& a, const CaptureInfo& b);
+
+}  // namespace wavicon
