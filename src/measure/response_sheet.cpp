@@ -41,7 +41,7 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
         {"reference", a.file},
         {"by", std::string(r.options.sweep ? "sweep" : "averaged spectra")},
         {"reference_hz", r.options.reference_hz},
-        {"delay_samples", std::round(1e6 * c.delay_samples) / 1e6},
+        {"delay_samples", std::round(1e6 * c.delay_samples) / 1e6 + 0.0},
         {"measured_hz", std::vector<double>{c.points.front().hz, c.points.back().hz}},
         {"smoothing",
          r.options.smoothing > 0 ? fmt::format("1/{:g} octave", r.options.smoothing) : std::string("none")},

@@ -123,6 +123,26 @@ TEST_F(Against, TwoChannelsOfAFileAreAPair) {
     good(std::string("pair a.wav b.wav --quiet --plot p.svg --draw ") + what);
 }
 
+TEST_F(Against, ResponseOfAvocetIsItsCurve) {
+  good("make sweep --seconds 3 --level -12 -o s.wav");
+  good("feed s.wav --through 'sim:avocet?cut=4&cut_hz=80' -o cut.wav");
+  good("feed s.wav --through 'sim:avocet?bell=6&lift=0.5' -o bell.wav");
+  EXPECT_HAS(good("response s.wav cut.wav"), "4 poles");
+  const std::string table = good("response s.wav cut.wav bell.wav --plot r.svg");
+  EXPECT_HAS(table, "lower_edge_hz");
+  EXPECT_HAS(read_text(file("r.svg")), "bell.wav");
+  const json sheet = json::parse(good("response s.wav bell.wav --json --at 100"));
+  EXPECT_NEAR(reading(sheet, "gain_db")["value"].get<double>(), 3, 0.01)
+      << "half of the bell lifts everything";
+  for (const char* what : {"phase", "group-delay", "impulse"})
+    good(std::string("response s.wav cut.wav --quiet --plot p.svg --draw ") + what);
+  good("make noise --colour pink --seconds 5 --no-marks -o n.wav");
+  good("feed n.wav --through 'sim:avocet?level=-2' -o nl.wav");
+  EXPECT_HAS(good("response n.wav nl.wav --draw coherence --plot c.svg"),
+             "-2.00 dB at 1000 Hz, -2.00 dB overall; flat");
+  EXPECT_HAS(bad(2, "response s.wav cut.wav --part swep"), "no part 'swep'");
+}
+
 TEST_F(Against, TakesOfSeveralFilesAreWrittenAtOneLoudness) {
   good("make programme --content voice --seconds 3 --level -24 --no-marks -o one.wav");
   good("feed one.wav --through 'sim:dunlin?gain=-9&noise=-80' --tail 2 -o far.wav");
