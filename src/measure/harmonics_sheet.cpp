@@ -5,6 +5,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "level.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/elementary.hpp"
 #include "wavicon/measure/harmonics.hpp"
@@ -12,11 +13,9 @@
 namespace wavicon {
 namespace {
 
-constexpr double kDcWorthSayingDbfs = -100;
+using measure_detail::level_dbfs;
 
-std::optional<double> level_db(double ratio) {
-  return ratio > 0 ? std::optional(db_from_ratio(ratio)) : std::nullopt;
-}
+constexpr double kDcWorthSayingDbfs = -100;
 
 // Builds the readings of one channel.
 class ChannelSheet {
@@ -34,12 +33,12 @@ class ChannelSheet {
     const double floor_a = measured ? floor_.fundamental_amplitude : 1.0;
     reading("fundamental_hz", measured ? std::optional(channel_.fundamental_hz) : std::nullopt, "Hz",
             std::nullopt);
-    reading("fundamental_dbfs", measured ? level_db(a) : std::nullopt, "dBFS", std::nullopt);
+    reading("fundamental_dbfs", measured ? level_dbfs(a) : std::nullopt, "dBFS", std::nullopt);
     for (int k = 2; k <= result_.options.highest_order; ++k) add_order(k, a, floor_a);
     add_thd();
     const Conditions band = {bandwidth()};
-    const auto thd_n = measured ? level_db(channel_.thd_n_ratio) : std::nullopt;
-    const auto thd_n_floor = measured ? level_db(floor_.thd_n_ratio) : std::nullopt;
+    const auto thd_n = measured ? level_dbfs(channel_.thd_n_ratio) : std::nullopt;
+    const auto thd_n_floor = measured ? level_dbfs(floor_.thd_n_ratio) : std::nullopt;
     reading("thd_n_db", thd_n, "dB", thd_n_floor, false, band);
     reading("thd_n_percent", percent(channel_.thd_n_ratio), "%", percent(floor_.thd_n_ratio), false, band);
     auto inverse = [](std::optional<double> db) { return db ? std::optional(-*db) : std::nullopt; };
@@ -72,7 +71,7 @@ class ChannelSheet {
     if (order.folded) more.emplace_back("folded", true);
     if (order.hidden) return reading(name, std::nullopt, "dBc", std::nullopt, false, more);
     more.emplace_back("noise_dbc", db_from_ratio(order.noise_amplitude / a));
-    reading(name, level_db(order.amplitude / a), "dBc", level_db(floor.amplitude / floor_a), order.bound,
+    reading(name, level_dbfs(order.amplitude / a), "dBc", level_dbfs(floor.amplitude / floor_a), order.bound,
             more);
   }
 
@@ -89,8 +88,8 @@ class ChannelSheet {
       if (!order.folded && !order.hidden) counted.push_back(order.order);
     const bool exists = channel_.state == ChannelHarmonics::State::measured && channel_.has_thd;
     const Conditions orders = {{"orders", counted}};
-    reading("thd_db", exists ? level_db(channel_.thd_ratio) : std::nullopt, "dB",
-            exists ? level_db(floor_.thd_ratio) : std::nullopt, exists && channel_.thd_bound, orders);
+    reading("thd_db", exists ? level_dbfs(channel_.thd_ratio) : std::nullopt, "dB",
+            exists ? level_dbfs(floor_.thd_ratio) : std::nullopt, exists && channel_.thd_bound, orders);
     reading("thd_percent", exists ? percent(channel_.thd_ratio) : std::nullopt, "%",
             exists ? percent(floor_.thd_ratio) : std::nullopt, exists && channel_.thd_bound, orders);
   }
@@ -109,7 +108,7 @@ class ChannelSheet {
     const bool sine = result_.options.rms_reference == RmsReference::sine;
     const double shift = sine ? db_from_ratio(std::numbers::sqrt2) : 0.0;
     auto level = [&](double rms) {
-      const auto db = level_db(rms);
+      const auto db = level_dbfs(rms);
       return measured && db ? std::optional(*db + shift) : std::nullopt;
     };
     reading("residual_noise_dbfs", level(channel_.residual_noise_rms), "dBFS",

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <complex>
 
+#include "lined_up.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/fractional.hpp"
@@ -175,34 +176,24 @@ LatencyResult measure_latency(AudioSource& a, AudioSource& b, Stimulus* stimulus
   result.sample_rate_hz = a.sample_rate_hz();
   if (stimulus != nullptr && stimulus->marks() && by_marks(a, b, *stimulus, result)) return result;
 
-  AlignOptions search{.reference_channel = options.a_channel, .capture_channel = options.b_channel};
-  const auto found = align(a, b, search);
-  if (!found) {
-    search.least_confidence = 0;
-    const auto doubtful = align(a, b, search);
-    throw Error(
-        ErrorCode::bad_input,
-        fmt::format(
-            "A and B have too little in common: the correlation stands {:.1f} times over its mean, {:g} are "
-            "needed",
-            doubtful ? doubtful->confidence : 0.0, AlignOptions{}.least_confidence));
-  }
-  result.latency_samples = found->delay_frames;
-  result.drift_ppm = found->drift_ppm;
+  const Alignment found = measure_detail::lined_up(
+      a, b, {.reference_channel = options.a_channel, .capture_channel = options.b_channel});
+  result.latency_samples = found.delay_frames;
+  result.drift_ppm = found.drift_ppm;
   // A drift that moves less than the segments scatter is none.
   const double moved =
-      std::abs(found->drift_ppm) * 1e-6 * static_cast<double>(found->end_frame - found->first_frame);
-  if (moved < std::max(kSame, 3 * found->spread_frames)) {
+      std::abs(found.drift_ppm) * 1e-6 * static_cast<double>(found.end_frame - found.first_frame);
+  if (moved < std::max(kSame, 3 * found.spread_frames)) {
     result.latency_samples +=
-        0.5 * found->drift_ppm * 1e-6 * static_cast<double>(found->end_frame + found->first_frame);
+        0.5 * found.drift_ppm * 1e-6 * static_cast<double>(found.end_frame + found.first_frame);
     result.drift_ppm = 0;
   }
-  result.spread_samples = found->spread_frames;
-  result.polarity = found->gain < 0 ? -1 : 1;
-  result.confidence = found->confidence;
-  result.candidates = found->candidates;
-  find_earlier(a, b, *found, result);
-  show(a, b, found->gain, found->first_frame, found->end_frame, result);
+  result.spread_samples = found.spread_frames;
+  result.polarity = found.gain < 0 ? -1 : 1;
+  result.confidence = found.confidence;
+  result.candidates = found.candidates;
+  find_earlier(a, b, found, result);
+  show(a, b, found.gain, found.first_frame, found.end_frame, result);
   return result;
 }
 

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <complex>
 
+#include "lined_up.hpp"
 #include "null_judge.hpp"
 #include "null_match.hpp"
 #include "stretch.hpp"
@@ -136,20 +137,9 @@ class Nuller {
       alignment = {};
     } else {
       loudest_ = loudest_pair();
-      AlignOptions search{
-          .reference_channel = loudest_.a, .capture_channel = loudest_.b, .drift = !options_.drift_ppm};
-      const auto found = align(a_, b_, search);
-      if (!found) {
-        search.least_confidence = 0;
-        const auto doubtful = align(a_, b_, search);
-        throw Error(
-            ErrorCode::bad_input,
-            fmt::format(
-                "A and B have too little in common to be lined up: the correlation stands {:.1f} times over "
-                "its mean, {:g} are needed; give --delay when you know it",
-                doubtful ? doubtful->confidence : 0.0, AlignOptions{}.least_confidence));
-      }
-      alignment = *found;
+      alignment = lined_up(
+          a_, b_,
+          {.reference_channel = loudest_.a, .capture_channel = loudest_.b, .drift = !options_.drift_ppm});
       result_.found = true;
     }
     if (options_.drift_ppm) {

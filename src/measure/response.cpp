@@ -7,6 +7,7 @@
 #include <numbers>
 
 #include "cross_spectra.hpp"
+#include "lined_up.hpp"
 #include "stretch.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
@@ -95,23 +96,7 @@ class Responder {
   }
 
  private:
-  void line_up() {
-    if (options_.alignment) {
-      result_.alignment = *options_.alignment;
-      return;
-    }
-    AlignOptions search;
-    const auto found = align(a_, b_, search);
-    if (!found) {
-      search.least_confidence = 0;
-      const auto doubtful = align(a_, b_, search);
-      throw Error(ErrorCode::bad_input,
-                  fmt::format("A and B have too little in common: the correlation stands {:.1f} times over "
-                              "its mean, {:g} are needed",
-                              doubtful ? doubtful->confidence : 0.0, AlignOptions{}.least_confidence));
-    }
-    result_.alignment = *found;
-  }
+  void line_up() { result_.alignment = options_.alignment ? *options_.alignment : lined_up(a_, b_, {}); }
 
   void set_broadband(std::span<const double> x, std::span<const double> y, ChannelResponse& channel) const {
     double p = 0, q = 0;

@@ -3,17 +3,16 @@
 #include <algorithm>
 #include <cmath>
 
+#include "level.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/tone_groups.hpp"
 
 namespace wavicon {
 namespace {
 
-constexpr double kUnevenDb = 0.5;  // spread of the tones' gains that is worth a sentence
+using measure_detail::level_dbfs;
 
-std::optional<double> level_db(double ratio) {
-  return ratio > 0 ? std::optional(db_from_ratio(ratio)) : std::nullopt;
-}
+constexpr double kUnevenDb = 0.5;  // spread of the tones' gains that is worth a sentence
 
 class Builder {
  public:
@@ -34,10 +33,10 @@ class Builder {
     if (!channel_.products.empty()) add_ratios();
     add_tones();
     add_products();
-    reading("rest_db", level_db(channel_.rest_ratio), "dB", level_db(floor_.rest_ratio), false,
+    reading("rest_db", level_dbfs(channel_.rest_ratio), "dB", level_dbfs(floor_.rest_ratio), false,
             {{"means", std::string("all but DC and the tones, over the tones")}});
-    reading("residual_noise_dbfs", level_db(channel_.noise_rms), "dBFS", level_db(floor_.noise_rms), false,
-            {{"rms_reference", std::string("square")}});
+    reading("residual_noise_dbfs", level_dbfs(channel_.noise_rms), "dBFS", level_dbfs(floor_.noise_rms),
+            false, {{"rms_reference", std::string("square")}});
     curve("spectrum", channel_);
     curve("own floor", floor_);
   }
@@ -47,7 +46,7 @@ class Builder {
     const Conditions method = {
         {"method", std::string(channel_.modulation ? "modulation" : "difference frequency")}};
     auto ratio = [&](const char* name, double value, double floor, bool bound) {
-      reading(name, level_db(value), "dB", level_db(floor), bound, method);
+      reading(name, level_dbfs(value), "dB", level_dbfs(floor), bound, method);
     };
     const double all = std::hypot(channel_.second, channel_.third),
                  floor = std::hypot(floor_.second, floor_.third);
@@ -73,7 +72,7 @@ class Builder {
     for (std::size_t i = 0; i < channel_.tones.size(); ++i) {
       const GroupTone& tone = channel_.tones[i];
       Conditions more = {{"tone_hz", tone.hz}};
-      const auto level = level_db(tone.amplitude);
+      const auto level = level_dbfs(tone.amplitude);
       if (!result_.options.played_dbfs.empty()) {
         more.emplace_back("played_dbfs", result_.options.played_dbfs[i]);
         if (level) {
@@ -106,8 +105,8 @@ class Builder {
                          {"order", static_cast<std::int64_t>(std::abs(p.lower) + std::abs(p.upper))},
                          {"relative_to", std::string("the stronger tone")}};
       if (p.folded) more.emplace_back("folded", true);
-      reading("product_dbc", level_db(p.amplitude / strongest), "dBc",
-              level_db(floor_.products[i].amplitude / strongest), p.bound, more);
+      reading("product_dbc", level_dbfs(p.amplitude / strongest), "dBc",
+              level_dbfs(floor_.products[i].amplitude / strongest), p.bound, more);
     }
     if (hidden.empty()) return;
     std::string text = hidden.front();
