@@ -20,6 +20,7 @@ constexpr double kLowCutoff = 0.35;       // of the low rate
 constexpr double kExcerptS = 10;          // longest excerpt: 20 ppm of drift move it by two low samples
 constexpr int kExcerpts = 3;              // tried one after the other
 constexpr std::int64_t kSegment = 16384;  // frames
+constexpr double kSegmentRateHz = 96000;  // up to half as much again; longer ones above
 constexpr std::size_t kMostSegments = 64;
 
 constexpr double kWeakCoarse = 3e-4;
@@ -31,6 +32,7 @@ constexpr double kPlainlyAlike = 0.98;
 constexpr double kClearly = 1.04;  // times as alike: the farther place is the right one
 constexpr double kUsually = 0.9;   // of what other segments reach
 constexpr int kPasses = 3;
+constexpr double kSlackS = 6e-5;  // by which neighbouring segments may differ
 constexpr int kNewtonSteps = 16;
 constexpr double kStill = 1e-7;       // frames
 constexpr double kOutlier = 4;        // median deviations
@@ -196,7 +198,10 @@ class Aligner {
   bool track_segments() {
     const auto common = std::min<std::int64_t>(a_.frames(), b_.frames() - std::llround(coarse_) + kNear);
     const std::int64_t begin = std::max<std::int64_t>(0, -std::llround(coarse_) - kNear);
-    const std::int64_t length = std::min(kSegment, std::max<std::int64_t>(256, common - begin));
+    // A segment has to hold enough of what it is told by, whatever the rate.
+    const std::int64_t segment =
+        kSegment * std::max<std::int64_t>(1, std::llround(a_.sample_rate_hz() / kSegmentRateHz));
+    const std::int64_t length = std::min(segment, std::max<std::int64_t>(256, common - begin));
     const auto count = static_cast<std::int64_t>(std::clamp<std::int64_t>(
         std::max((common - begin) / length, std::min<std::int64_t>(8, 2 * (common - begin) / length - 1)), 1,
         static_cast<std::int64_t>(kMostSegments)));
@@ -268,6 +273,8 @@ class Aligner {
     // Neighbours that agree form a piece; a segment alone is an accident, or holds the place itself.
     const Segment *piece_end = nullptr, *previous = nullptr;
     std::size_t agreed = 0;
+    // At high rates a place is no surer in time than at low ones.
+    const double slack = std::max(1.0, kSlackS * a_.sample_rate_hz());
     for (const Segment& s : segments_) {
       const double far = previous == nullptr ? 0 : static_cast<double>(s.first - previous->first);
       const double drift = 1 + (options_.drift ? options_.most_drift_ppm * 1e-6 * far : 0);
@@ -275,7 +282,7 @@ class Aligner {
       previous = &s;
       if (agreed == 0) continue;
       const double moved = piece_end == nullptr ? 0 : s.delay - piece_end->delay;
-      if (piece_end != nullptr && agreed == 1 && std::abs(moved) > drift + 1)
+      if (piece_end != nullptr && agreed == 1 && std::abs(moved) > drift + slack)
         result.slips.push_back({piece_end->first, s.first, std::llround(moved)});
       piece_end = &s;
     }

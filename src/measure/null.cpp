@@ -19,7 +19,8 @@ namespace {
 using namespace measure_detail;
 
 constexpr double kHopS = 0.02;
-constexpr std::size_t kBlock = 32768;
+constexpr std::size_t kBlock = 32768;  // frames, or more at high rates
+constexpr double kBlockS = 0.4;
 constexpr double kWholeDriftPpm = 0.002;
 constexpr int kMostTaps = 2048;
 constexpr double kPassed = 0.44;       // of the rate: what lies above is lost between the samples
@@ -274,7 +275,10 @@ class Nuller {
   void take_away(AlignedReader& aligned) {
     const double rate = a_.sample_rate_hz();
     const auto hop = static_cast<std::size_t>(std::max(1.0, std::round(kHopS * rate)));
-    const std::size_t block = std::max<std::size_t>(1, kBlock / hop) * hop, channels = pairs_.size();
+    const std::size_t block = std::max<std::size_t>(
+                                  1, std::max(kBlock, static_cast<std::size_t>(kBlockS * rate)) / hop) *
+                              hop,
+                      channels = pairs_.size();
     const auto a_channels = static_cast<std::size_t>(a_.channel_count());
     result_.hop_s = static_cast<double>(hop) / rate;
     std::vector<ResidualMeter> meters;

@@ -38,9 +38,9 @@ class Builder {
     std::string where;
     const Alignment& al = result_.alignment;
     if (al.delay_frames != 0 || al.drift_ppm != 0)
-      where = fmt::format("; B comes {:.4g} samples {}{}", std::abs(al.delay_frames),
-                          al.delay_frames < 0 ? "early" : "late",
-                          al.drift_ppm != 0 ? fmt::format(", drifts by {:+.3f} ppm", al.drift_ppm) : "");
+      where = fmt::format(
+          "; B comes {:.4g} samples {}{}", std::abs(al.delay_frames), al.delay_frames < 0 ? "early" : "late",
+          std::abs(al.drift_ppm) >= 0.0005 ? fmt::format(", drifts by {:+.3f} ppm", al.drift_ppm) : "");
     if (std::abs(db_from_ratio(worst->gain)) >= 0.0005)
       where += fmt::format("; its level is {:+.3f} dB", db_from_ratio(worst->gain));
     if (worst->polarity < 0) where += "; its polarity is inverted";

@@ -128,9 +128,14 @@ TEST(Latency, BadInputIsAnswered) {
                 .find("needs one rate"),
             std::string::npos);
   // A tone fits at many places: said, with them.
-  Signal tone(48000);
+  Signal tone(96000);
   for (std::size_t n = 0; n < tone.size(); ++n)
-    tone[n] = 0.3 * exact_sine(440, 48000, static_cast<std::int64_t>(n)) + 1e-4 * gaussian(1, n);
+    tone[n] = 0.3 * exact_sine(440, 48000, static_cast<std::int64_t>(n));
+  EXPECT_NE(
+      message_of(ErrorCode::bad_input,
+                 [&] { (void)latency_of(tone, added(moved(tone, 30), noise(tone.size(), -80, 2)), 48000); })
+          .find("every 109 samples, so that delays of 30, 139"),
+      std::string::npos);
   const Sheet sheet = latency_sheet(latency_of(x, x, 48000), {}, {});
   EXPECT_EQ(sheet.findings.size(), 1U);
 }

@@ -268,6 +268,15 @@ TEST(Null, MonoAgainstStereoAndSilentChannels) {
   EXPECT_NEAR(*find_reading(sheet, "null_depth_db", 1)->value, -60 - db_from_ratio(rms_of(x)), kDepthDb);
 }
 
+TEST(Null, TheHighestRateIsComparedLikeAnyOther) {
+  const Signal& x = programme("chamber", 768000, 2.5);
+  const auto result = null_of(x, added(moved(x, 7.5), noise(x.size(), -100, 3)), 768000);
+  EXPECT_NEAR(result.alignment.delay_frames, 7.5, 0.02);
+  EXPECT_TRUE(result.alignment.slips.empty());
+  EXPECT_EQ(result.verdict, NullVerdict::noise) << result.channels[0].reason;
+  EXPECT_FALSE(result.channels[0].hz.empty());
+}
+
 TEST(Null, BadInputIsAnswered) {
   const Signal &x = programme("voice", 48000, 4), &other = programme("chamber", 48000, 4, 5);
   auto refused = [&](ErrorCode code, const Signal& a, const Signal& b, const NullOptions& options = {}) {
