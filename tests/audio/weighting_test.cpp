@@ -50,6 +50,14 @@ TEST(Weighting, Itu468FollowsTheTableOfTheStandard) {
   EXPECT_NEAR(db_from_power_ratio(itu_r_468_weight(20000)), -22.2, 0.3);
 }
 
+// BS.1770: a sine of full scale at 997 Hz in one channel reads -3.01 LUFS, which is what -0.691 is there for.
+TEST(Weighting, KGivesTheLoudnessOfTheStandardsSine) {
+  EXPECT_NEAR(db_from_power_ratio(k_weight(997)), 0.691, 0.005);
+  EXPECT_NEAR(db_from_power_ratio(k_weight(10000)), 4.0, 0.1) << "the shelf";
+  EXPECT_LT(db_from_power_ratio(k_weight(20)), -10) << "the high-pass";
+  EXPECT_EQ(k_weight(40000), k_weight(30000));
+}
+
 TEST(Weighting, NothingCountsAtZero) {
   EXPECT_EQ(a_weight(0), 0);
   EXPECT_EQ(itu_r_468_weight(0), 0);

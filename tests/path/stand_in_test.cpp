@@ -1,5 +1,7 @@
 // Heron and Curlew do what their settings say: checked against closed forms, not against our measurements.
 
+#include <complex>
+
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/path/chain.hpp"
@@ -103,6 +105,88 @@ TEST(Curlew, HoldsCoarseValuesAndLeavesItsCarrier) {
   const auto held = fed("sim:curlew?bits=16&rate=16000&carrier=-200", {tone(1000, 0.5, 4800)})[0];
   EXPECT_LT(*std::max_element(held.begin(), held.end()), 0.501);
   EXPECT_GT(*std::max_element(held.begin(), held.end()), 0.45);
+}
+
+// Amplitude of a tone at the end of a signal, over a whole number of its periods.
+double amplitude_of(const std::vector<double>& y, double hz) {
+  const std::size_t length = 4800, first = y.size() - length;
+  double re = 0, im = 0;
+  for (std::size_t n = 0; n < length; ++n) {
+    const double turn = 2 * M_PI * hz / 48000 * static_cast<double>(first + n);
+    re += y[first + n] * std::cos(turn);
+    im += y[first + n] * std::sin(turn);
+  }
+  return 2 * std::hypot(re, im) / static_cast<double>(length);
+}
+
+TEST(Heron, CountsTheBlocksOfTheSessionInItsRoundTrip) {
+  const auto x = tone(997, 0.5, 20000);
+  for (const int block : {64, 256}) {
+    const auto y = fed("sim:heron?noise=-200&delay=60.5&buffers=2", {x}, block)[0];
+    const double delay = 60.5 + 2 * block;
+    for (std::size_t n = 1000; n < 20000; n += 97)
+      EXPECT_NEAR(y[n], 0.5 * std::sin(2 * M_PI * 997 / 48000 * (static_cast<double>(n) - delay)), kFloat)
+          << block;
+  }
+  EXPECT_NE(message_of(ErrorCode::bad_argument, [] { (void)open_unit(parse_unit("sim:heron?delay=20.5")); })
+                .find("below 48"),
+            std::string::npos);
+}
+
+TEST(Dunlin, DelaysTurnsAndPicksUpHum) {
+  const auto x = tone(1000, 0.25, 20000);
+  for (const double delay : {0.0, 1.25, 7.0}) {
+    std::int64_t ahead = 0;
+    const auto y = fed("sim:dunlin?gain=-6&invert=1&delay=" + std::to_string(delay), {x, x}, 300, &ahead);
+    EXPECT_EQ(ahead, delay == 1.25 ? 48 : 0) << "a fraction looks ahead, and says so";
+    for (const auto& channel : y)
+      for (std::size_t n = 500; n < 20000; n += 97)
+        EXPECT_NEAR(channel[n],
+                    -ratio_from_db(-6) * 0.25 *
+                        std::sin(2 * M_PI * 1000 / 48000 *
+                                 (static_cast<double>(n) - delay - static_cast<double>(ahead))),
+                    kFloat);
+  }
+  const std::vector<double> silence(48000, 0.0);
+  EXPECT_NEAR(db_from_ratio(amplitude_of(fed("sim:dunlin?hum=-60&mains=60", {silence})[0], 60)), -60, 0.01);
+  EXPECT_EQ(amplitude_of(fed("sim:dunlin", {silence})[0], 50), 0);
+  // One pole: 3 dB at its corner, as y += s·(x - y) has it, s = 1 - exp(-2π·corner/rate).
+  const double s = 1 - std::exp(-2 * M_PI * 2000 / 48000);
+  for (const double hz : {100.0, 2000.0, 8000.0}) {
+    const double expected = s / std::abs(1.0 - (1 - s) * std::polar(1.0, -2 * M_PI * hz / 48000));
+    EXPECT_NEAR(amplitude_of(fed("sim:dunlin?treble=2000", {tone(hz, 0.5, 20000)})[0], hz) / 0.5, expected,
+                1e-5)
+        << hz;
+  }
+}
+
+// Analogue sections through the bilinear transform: s = j·tan(π·f/rate) over tan(π·f0/rate).
+TEST(Avocet, HasTheCurvesThatItsPanelPromises) {
+  const auto warped = [](double hz) { return std::tan(M_PI * hz / 48000); };
+  const auto expect = [&](const std::string& unit, double hz, double expected) {
+    EXPECT_NEAR(db_from_ratio(amplitude_of(fed("sim:avocet?" + unit, {tone(hz, 0.1, 60000)})[0], hz) / 0.1),
+                db_from_ratio(expected), 1e-3)
+        << unit << " at " << hz;
+  };
+  for (int order = 1; order <= 4; ++order)
+    for (const double hz : {50.0, 100.0, 200.0, 1000.0}) {
+      const double ratio = warped(100) / warped(hz);
+      expect("cut_hz=100&cut=" + std::to_string(order), hz, 1 / std::sqrt(1 + std::pow(ratio, 2 * order)));
+    }
+  for (const double hz : {500.0, 2500.0, 3000.0, 10000.0})
+    for (const double db : {9.0, -9.0}) {
+      const double w = warped(hz) / warped(3000), a = ratio_from_db(db / 2), q = 2;
+      const std::complex<double> s(0, w);
+      expect("bell_hz=3000&q=2&bell=" + std::to_string(db), hz,
+             std::abs((s * s + s * a / q + 1.0) / (s * s + s / (a * q) + 1.0)));
+    }
+  // Half of a shelf lies at its corner, whichever way it goes; everything far above, nothing far below.
+  for (const double db : {6.0, -6.0}) {
+    expect("shelf_hz=4000&shelf=" + std::to_string(db), 4000, ratio_from_db(db / 2));
+    expect("shelf_hz=4000&shelf=" + std::to_string(db), 50, 1.0);
+  }
+  expect("level=-3", 1000, ratio_from_db(-3));
+  expect("bell=6&bell_hz=8000&q=8&lift=0.5", 100, ratio_from_db(3));
 }
 
 }  // namespace
