@@ -33,6 +33,7 @@ constexpr double kWholeFrame = 0.02;
 constexpr double kMainTap = 0.7;  // of the power of what lies within 8 frames
 constexpr double kDeepDb = 10;    // under the band from which a slope is looked for
 constexpr double kLeastBellDb = 0.3;
+constexpr double kLevelEndsDb = 1;
 
 double db_of(const ResponsePoint& p) { return db_from_ratio(std::max(1e-12, std::abs(p.ratio))); }
 
@@ -278,8 +279,52 @@ class Responder {
     std::nth_element(within.begin(), within.begin() + static_cast<std::ptrdiff_t>(within.size() / 2),
                      within.end());
     const double level = within[within.size() / 2];
+    channel.bell = bell(channel);
     channel.lower = edge(channel, level, -1);
     channel.upper = edge(channel, level, 1);
+  }
+
+  // The place within the band that stands farthest off the line between the two ends of the band, with both
+  // its flanks inside.
+  // All that was measured is looked at first: a wide flank reaches far.
+  [[nodiscard]] std::optional<ResponseBell> bell(const ChannelResponse& channel) const {
+    if (auto found = bell_within(channel.points)) return found;
+    std::vector<ResponsePoint> inside;
+    for (const ResponsePoint& p : channel.points)
+      if (p.hz >= options_.band_from_hz && p.hz <= options_.band_to_hz) inside.push_back(p);
+    return bell_within(inside);
+  }
+
+  [[nodiscard]] static std::optional<ResponseBell> bell_within(const std::vector<ResponsePoint>& inside) {
+    if (inside.size() < 8) return std::nullopt;
+    const double left = db_of(inside.front()), right = db_of(inside.back());
+    // Ends at different levels: a shelf or a cut, not a bell over something level.
+    if (std::abs(left - right) > kLevelEndsDb) return std::nullopt;
+    const double around = 0.5 * (left + right);
+    std::size_t top = 0;
+    for (std::size_t i = 0; i < inside.size(); ++i)
+      if (std::abs(db_of(inside[i]) - around) > std::abs(db_of(inside[top]) - around)) top = i;
+    const double gain = db_of(inside[top]) - around;
+    if (std::abs(gain) < kLeastBellDb || top == 0 || top + 1 == inside.size()) return std::nullopt;
+    const auto flank = [&](std::ptrdiff_t way) -> std::optional<double> {
+      for (auto i = static_cast<std::ptrdiff_t>(top);
+           i + way >= 0 && i + way < static_cast<std::ptrdiff_t>(inside.size()); i += way) {
+        const ResponsePoint &in = inside[static_cast<std::size_t>(i)],
+                            &out = inside[static_cast<std::size_t>(i + way)];
+        const double a = (db_of(in) - around) / gain, b = (db_of(out) - around) / gain;
+        if (b > 0.5) continue;
+        return in.hz * std::pow(out.hz / in.hz, (a - 0.5) / std::max(1e-12, a - b));
+      }
+      return std::nullopt;
+    };
+    const auto low = flank(-1), high = flank(1);
+    if (!low || !high) return std::nullopt;
+    // The crest by a parabola through three places.
+    const double p = db_of(inside[top - 1]), q = db_of(inside[top]), r = db_of(inside[top + 1]),
+                 bend = p - 2 * q + r;
+    const double shift = bend != 0 ? std::clamp(0.5 * (p - r) / bend, -0.5, 0.5) : 0;
+    const double hz = inside[top].hz * std::exp2(shift / kPerOctave);
+    return ResponseBell{hz, q - 0.25 * (p - r) * shift - around, hz / (*high - *low), around};
   }
 
   // From the middle outwards to where it has fallen by 3 dB for good.

@@ -69,7 +69,18 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
       }
       text += "; " + edge_text(side, **edge);
     }
-    if (!c.lower && !c.upper)
+    if (c.bell) {
+      add("bell_hz", c.bell->hz, "Hz");
+      add("bell_db", c.bell->gain_db, "dB");
+      add("bell_q", c.bell->q, "");
+      text += fmt::format("; a {} of {:+.2f} dB at {:.4g} Hz, Q {:.2f}", c.bell->gain_db > 0 ? "hump" : "dip",
+                          c.bell->gain_db, c.bell->hz, c.bell->q);
+      if (const double around = c.bell->gain_db > 0 ? c.bell->around_db : -c.bell->around_db;
+          around > kFlatDb)
+        text += fmt::format(", and everything is {} by about {:.1f} dB",
+                            c.bell->gain_db > 0 ? "lifted" : "lowered", around);
+    }
+    if (!c.lower && !c.upper && !c.bell)
       text += c.ripple_db < kFlatDb
                   ? "; flat"
                   : fmt::format("; {:.2f} dB between highest and lowest in the band", c.ripple_db);

@@ -110,6 +110,27 @@ TEST(Response, EdgesSlopesAndOrdersOfCuts) {
   }
 }
 
+TEST(Response, BellsAreReadWithCentreGainAndQ) {
+  const double rate = 48000;
+  const Signal x = sweep(rate);
+  for (const auto& [hz, gain, q] : {std::tuple{1000.0, 6.0, 2.0}, {3000.0, -9.0, 1.0}, {440.0, 3.0, 4.0}}) {
+    const auto result = response_of(x, scaled(filtered(x, bell(hz, gain, q, rate)), ratio_from_db(1.5)), rate,
+                                    sweep_options());
+    const auto& found = result.channels[0].bell;
+    ASSERT_TRUE(found) << hz;
+    EXPECT_NEAR(found->hz / hz, 1, 0.005);
+    EXPECT_NEAR(found->gain_db, gain, 0.05);
+    // Half of the gain in dB is passed where |(s² + s·a/q + 1)/(s² + s/(a·q) + 1)|² = a², which is a width of
+    // 1/q.
+    EXPECT_NEAR(found->q, q, 0.05 * q) << "the bilinear transform makes them a little narrower";
+    const Sheet sheet = response_sheet(result, {}, {.channels = 1});
+    EXPECT_NE(sheet.findings[0].text.find(gain > 0 ? "everything is lifted by about 1.5 dB" : "a dip of"),
+              std::string::npos)
+        << sheet.findings[0].text;
+  }
+  EXPECT_FALSE(response_of(x, x, rate, sweep_options()).channels[0].bell);
+}
+
 TEST(Response, NoiseGivesTheSameCurveWithItsCoherence) {
   const double rate = 48000;
   const Signal x = noise(static_cast<std::size_t>(8 * rate), -20, 9);

@@ -43,6 +43,14 @@ struct ResponseEdge {
   int order = 0;  ///< that the slope suggests: 6 dB per octave each; 0: none
 };
 
+/// A hump or a dip over the level that lies around it.
+struct ResponseBell {
+  double hz = 0;
+  double gain_db = 0;    ///< over the level on both sides
+  double q = 0;          ///< centre over the width at half of the gain in dB
+  double around_db = 0;  ///< that level
+};
+
 struct ChannelResponse {
   bool measured = false;
   std::vector<ResponsePoint> points;
@@ -52,8 +60,10 @@ struct ChannelResponse {
   double gain_db = 0;        ///< at the reference frequency
   double broadband_db = 0;   ///< RMS of B over that of A
   double ripple_db = 0;      ///< highest less lowest within the band
+
   std::optional<ResponseEdge> lower, upper;
-  double left_out_share = 0;  ///< of the axis: places without enough of A, or of coherence
+  std::optional<ResponseBell> bell;  ///< the largest one
+  double left_out_share = 0;         ///< of the axis: places without enough of A, or of coherence
 };
 
 struct ResponseResult {
