@@ -69,7 +69,7 @@ class Nuller {
       if (options_.response_taps > 0) match_response(aligned);
     }
     take_away(aligned);
-    set_floors(aligned);
+    set_floors();
     judge(result_);
     return std::move(result_);
   }
@@ -357,7 +357,7 @@ class Nuller {
 
   // What errors of alignment and gain, reading between samples and B's own format would leave of equal
   // programme.
-  void set_floors(const AlignedReader&) {
+  void set_floors() {
     const double frames = static_cast<double>(result_.end_frame - result_.first_frame);
     const double segments = std::clamp(2 * frames / 16384 - 1, 1.0, 64.0);
     for (ChannelNull& c : result_.channels) {
