@@ -51,6 +51,7 @@ int main(int argc, char** argv) {
   cli::add_pair(app, action);
   cli::add_takes(app, action);
   cli::add_response(app, action);
+  cli::add_dynamics(app, action);
   cli::add_spectrogram(app, action);
   try {
     app.parse(argc, argv);

@@ -7,9 +7,12 @@
 
 namespace wavicon::stand_in {
 
-Avocet::Avocet(const AvocetSettings& s, double rate) {
+Avocet::Avocet(const AvocetSettings& settings, double rate) : rate_(rate) { set(settings); }
+
+void Avocet::set(const AvocetSettings& s) {
+  sections_.clear();
   const auto prewarped = [&](double hz) {
-    return std::tan(std::numbers::pi * std::fmin(hz, 0.49 * rate) / rate);
+    return std::tan(std::numbers::pi * std::fmin(hz, 0.49 * rate_) / rate_);
   };
   const double k = prewarped(s.cut_hz);
   const auto cut_first = [&] { sections_.push_back({1 / (1 + k), -1 / (1 + k), 0, (k - 1) / (k + 1), 0}); };

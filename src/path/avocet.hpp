@@ -18,12 +18,15 @@ struct AvocetSettings {
   double shelf_hz = 8000;
   double level_db = 0;
   double lift = 0;  ///< part of the bell's boost that also lifts everything, 0 … 1
+  friend bool operator==(const AvocetSettings&, const AvocetSettings&) = default;
 };
 
 /// One channel of Avocet. No latency.
 class Avocet {
  public:
   Avocet(const AvocetSettings& settings, double sample_rate_hz);
+  /// New settings; allocates, and starts from silence.
+  void set(const AvocetSettings& settings);
   /// Does not allocate or lock.
   void run(const float* in, float* out, int frames) noexcept;
   [[nodiscard]] static std::int64_t latency_frames() noexcept { return 0; }
@@ -33,6 +36,7 @@ class Avocet {
     double b0 = 1, b1 = 0, b2 = 0, a1 = 0, a2 = 0;
     double s1 = 0, s2 = 0;  // transposed form
   };
+  double rate_;
   std::vector<Section> sections_;
   double gain_ = 1;
 };

@@ -5,6 +5,7 @@
 #include "path/avocet.hpp"
 #include "path/curlew.hpp"
 #include "path/heron.hpp"
+#include "path/plover.hpp"
 #include "path/sandpiper.hpp"
 #include "path/tern.hpp"
 #include "schemes.hpp"
@@ -80,6 +81,12 @@ SettingInfo number(const char* symbol, const char* name, const char* unit, doubl
           .minimum = low,
           .maximum = high,
           .default_value = initial};
+}
+
+// As a plugin's controls hold them, so that plugin and stand-in compute with the same numbers.
+std::vector<double> floats(std::vector<double> values) {
+  for (double& v : values) v = static_cast<double>(static_cast<float>(v));
+  return values;
 }
 
 UnitInfo heron_info() {
@@ -222,9 +229,35 @@ UnitInfo avocet_info() {
 
 std::unique_ptr<Unit> open_avocet(const UnitSpec& spec) {
   const UnitInfo info = avocet_info();
-  const auto v = setting_values(info.name, info.settings, spec);
+  const auto v = floats(setting_values(info.name, info.settings, spec));
   return std::make_unique<Simulated<stand_in::Avocet, stand_in::AvocetSettings>>(
       info, stand_in::AvocetSettings{static_cast<int>(v[0]), v[1], v[2], v[3], v[4], v[5], v[6], v[7], v[8]});
+}
+
+UnitInfo plover_info() {
+  UnitInfo info{"sim:plover", "Plover, a compressor", "Saltmarsh Audiobooks (stand-in)", 1, 1, {}};
+  info.settings = {number("threshold", "Threshold, of a sine's peak", "dBFS", -60, 0, -20),
+                   number("ratio", "Ratio", "", 1, 100, 4),
+                   number("knee", "Width of the knee", "dB", 0, 40, 0),
+                   number("attack", "Time constant of the attack", "ms", 0.05, 500, 10),
+                   number("release", "Time constant of the release", "ms", 1, 5000, 100),
+                   number("release2", "Constant by which half of it recovers; 0 is none", "ms", 0, 20000, 0),
+                   {.symbol = "detector",
+                    .name = "Detector",
+                    .minimum = 0,
+                    .maximum = 1,
+                    .integer = true,
+                    .choices_only = true,
+                    .choices = {{"peak", 0}, {"rms", 1}}},
+                   number("makeup", "Make-up gain", "dB", -24, 24, 0)};
+  return info;
+}
+
+std::unique_ptr<Unit> open_plover(const UnitSpec& spec) {
+  const UnitInfo info = plover_info();
+  const auto v = floats(setting_values(info.name, info.settings, spec));
+  return std::make_unique<Simulated<stand_in::Plover, stand_in::PloverSettings>>(
+      info, stand_in::PloverSettings{v[0], v[1], v[2], v[3], v[4], v[5], v[6] > 0, v[7]});
 }
 
 UnitInfo sandpiper_info() {
@@ -284,16 +317,17 @@ std::unique_ptr<Unit> open_stand_in(const UnitSpec& spec) {
   if (spec.name == "curlew") return open_curlew(spec);
   if (spec.name == "dunlin") return open_dunlin(spec);
   if (spec.name == "avocet") return open_avocet(spec);
-  throw Error(
-      ErrorCode::bad_argument,
-      fmt::format("there is no stand-in '{}'{}", spec.name,
-                  name_hint(spec.name, {"tern", "sandpiper", "heron", "curlew", "dunlin", "avocet"})));
+  if (spec.name == "plover") return open_plover(spec);
+  throw Error(ErrorCode::bad_argument,
+              fmt::format("there is no stand-in '{}'{}", spec.name,
+                          name_hint(spec.name,
+                                    {"tern", "sandpiper", "heron", "curlew", "dunlin", "avocet", "plover"})));
 }
 
 std::vector<UnitListing> list_stand_ins() {
   std::vector<UnitListing> list;
-  for (const UnitInfo& info :
-       {tern_info(), sandpiper_info(), heron_info(), curlew_info(), dunlin_info(), avocet_info()})
+  for (const UnitInfo& info : {tern_info(), sandpiper_info(), heron_info(), curlew_info(), dunlin_info(),
+                               avocet_info(), plover_info()})
     list.push_back({info.name, info.title, info.input_count, info.output_count, ""});
   return list;
 }

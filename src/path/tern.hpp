@@ -21,6 +21,7 @@ struct TernSettings {
   float output_db = 0;   ///< -24 … +24
   bool naive = false;  ///< oversampling without filters: straight lines between the samples, and the mean of
                        ///< what was shaped on them
+  friend bool operator==(const TernSettings&, const TernSettings&) = default;
 };
 
 /// One channel of Tern. Oversampling runs through linear-phase filters (Kaiser window, 100 dB) that pass up

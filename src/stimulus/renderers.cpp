@@ -198,13 +198,10 @@ std::unique_ptr<Renderer> make(const Staircase& p, double rate) {
 }
 
 std::unique_ptr<Renderer> make(const Block& p, double rate) {
-  auto cycles = [&](double seconds) { return std::max(1.0, std::round(seconds * p.frequency_hz)); };
-  const double up = cycles(p.low_s) / p.frequency_hz * rate,
-               down = up + cycles(p.high_s) / p.frequency_hz * rate;
-  const std::int64_t frames = std::llround(down + p.after_s * rate);
+  const auto [up, down, frames] = block_steps(p, rate);
   const Sine wave(p.frequency_hz, 0, 0, rate);
   const double low = ratio_from_db(p.low_dbfs), high = ratio_from_db(p.high_dbfs);
-  return function_renderer(frames, [=](std::int64_t n) {
+  return function_renderer(frames, [=, up = up, down = down](std::int64_t n) {
     const auto t = static_cast<double>(n);
     return wave(n) * (t >= up && t < down ? high : low);
   });
@@ -306,6 +303,13 @@ double sweep_cycles(const Sweep& p, double time_s) {
   if (p.law == "linear") return (p.from_hz + 0.5 * (p.to_hz - p.from_hz) * time_s / length) * time_s;
   const double rise = std::log(p.to_hz / p.from_hz) / length;
   return p.from_hz / rise * exponential_minus_one(rise * time_s);
+}
+
+BlockSteps block_steps(const Block& p, double rate) {
+  const auto cycles = [&](double seconds) { return std::max(1.0, std::round(seconds * p.frequency_hz)); };
+  const double up = cycles(p.low_s) / p.frequency_hz * rate,
+               down = up + cycles(p.high_s) / p.frequency_hz * rate;
+  return {up, down, std::llround(down + p.after_s * rate)};
 }
 
 std::vector<StaircaseStep> staircase_steps(const Staircase& p, double rate) {

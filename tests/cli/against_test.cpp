@@ -160,5 +160,65 @@ TEST_F(Against, TakesOfSeveralFilesAreWrittenAtOneLoudness) {
               reading(both[1], "loudness_integrated_lufs")["value"].get<double>(), 0.1);
 }
 
+// One staircase and one block, a second apart.
+void make_levels_and_block(const std::string& path) {
+  write_text(path, R"(name = "press"
+sample_rate_hz = 48000
+bits = 24
+[[part]]
+kind = "staircase"
+levels_dbfs = [-40, -30, -24, -21, -19, -16, -12, -8, -4]
+step_s = 0.4
+[[part]]
+kind = "block"
+silence_before_s = 0.6
+low_dbfs = -30
+high_dbfs = -6
+after_s = 1.2
+)");
+}
+
+TEST_F(Against, DynamicsTellPloversDetectorsAndItsPanel) {
+  make_levels_and_block(file("press.toml"));
+  good("make --recipe press.toml -o press.wav");
+  for (const char* detector : {"peak", "rms"})
+    good(std::string("feed press.wav --quiet --through 'sim:plover?attack=10&release=100&detector=") +
+         detector + "' -o " + detector + ".wav");
+  const std::string text =
+      good("dynamics press.wav peak.wav rms.wav --panel-attack 10 --plot d.png --draw gain");
+  EXPECT_HAS(text, "peak.wav: compressor: threshold -20.0 dBFS, ratio 4");
+  EXPECT_HAS(text, "peak.wav: the panel's attack of 10 ms = 10.1 ms to 63 %");
+  EXPECT_HAS(text, "what a plain peak compressor does at 10.0 ms (997 Hz");
+  EXPECT_HAS(text, "peak.wav: it hears the peak: gain in dB");
+  EXPECT_HAS(text, "rms.wav: it hears the mean square (rms): mean square with ");
+  EXPECT_HAS(text, "times the panel's");
+  for (const char* draw : {"static", "attack", "release"})
+    good(std::string("dynamics press.wav peak.wav rms.wav --quiet --plot p.png --draw ") + draw);
+  const json sheet = json::parse(good("dynamics press.wav rms.wav --json"));
+  bool told = false;
+  for (const json& r : sheet["readings"]) told |= r["name"] == "detector" && r["value"] == "rms";
+  EXPECT_TRUE(told) << sheet["readings"];
+  EXPECT_EQ(wavicon("dynamics press.wav peak.wav --quiet --limit 'attack_63_ms<5'").status, 1);
+  good("make tone --seconds 1 --marks -o t.wav");
+  bad(3, "dynamics t.wav peak.wav");
+  EXPECT_HAS(bad(3, "dynamics press.wav t.wav"), "t.wav: ");
+  good("make noise --no-marks -o n.wav");
+  EXPECT_HAS(bad(3, "dynamics n.wav peak.wav"), "no stimulus with marks");
+}
+
+TEST_F(Against, StandInsAndTheirPluginsAreTheSame) {
+  good("make noise --seconds 1 --level -12 -o n.wav");
+  for (const auto& [name, settings] :
+       {std::pair{"plover",
+                  "?threshold=-30&ratio=3&knee=4.3&attack=2.7&release=33&release2=210&detector=rms"},
+        std::pair{"plover", "?threshold=-30&ratio=8&attack=0.3"},
+        std::pair{"avocet", "?cut=3&bell=4.7&bell_hz=2100&q=1.3&shelf=-3.1&lift=0.2"}}) {
+    good(std::string("feed n.wav --quiet --through 'sim:") + name + settings + "' -o a.wav");
+    good(std::string("feed n.wav --quiet --block 333 --through 'lv2:") + WAVICON_BUNDLES + "/" + name +
+         ".lv2" + settings + "' -o b.wav");
+    EXPECT_EQ(read_text(file("a.wav")), read_text(file("b.wav"))) << name << settings;
+  }
+}
+
 }  // namespace
 }  // namespace wavicon

@@ -14,7 +14,7 @@ TEST_F(Program, ThePassFromEndToEnd) {
   EXPECT_HAS(good("feed t.wav --through 'lv2:urn:saltmarsh:tern?drive=12' -o c.wav"),
              "peak in -13.50 dBFS, out -13.63 dBFS");
   good("feed t.wav --through 'sim:tern?drive=12' -o d.wav");
-  good(std::string("feed t.wav --through 'lv2:") + WAVICON_TERN_BUNDLE + "?drive=12' -o b.wav");
+  good(std::string("feed t.wav --through 'lv2:") + WAVICON_BUNDLES + "/tern.lv2?drive=12' -o b.wav");
   EXPECT_EQ(read_text(file("c.wav")), read_text(file("d.wav")));
   EXPECT_EQ(read_text(file("c.wav")), read_text(file("b.wav")));
 

@@ -189,5 +189,55 @@ TEST(Avocet, HasTheCurvesThatItsPanelPromises) {
   expect("bell=6&bell_hz=8000&q=8&lift=0.5", 100, ratio_from_db(3));
 }
 
+// Gain of the last period of a tone, in dB.
+double gain_at_the_end(const std::string& unit, double level_dbfs) {
+  const auto in = tone(1000, ratio_from_db(level_dbfs), 48000);
+  const auto out = fed(unit, {in})[0];
+  double p = 0, q = 0;
+  for (std::size_t n = 48000 - 480; n < 48000; ++n) {
+    p += in[n] * in[n];
+    q += out[n] * out[n];
+  }
+  return db_from_power_ratio(q / p);
+}
+
+TEST(Plover, KeepsItsPanelWithBothDetectors) {
+  for (const char* detector : {"peak", "rms"})
+    for (const double level : {-30.0, -20.0, -15.0, -8.0, 0.0}) {
+      const std::string unit =
+          std::string("sim:plover?threshold=-20&ratio=4&attack=5&release=50&makeup=2&detector=") + detector;
+      EXPECT_NEAR(gain_at_the_end(unit, level), 2 - 0.75 * std::max(0.0, level + 20), 0.03)
+          << detector << level;
+      const double over = level + 20;
+      const double bent = over <= -5 ? 0 : over >= 5 ? over : (over + 5) * (over + 5) / 20;
+      EXPECT_NEAR(gain_at_the_end(unit + "&knee=10", level), 2 - 0.75 * bent, 0.03) << detector << level;
+    }
+}
+
+TEST(Plover, PeakReductionGoesExponentially) {
+  // A level that stands from the start: after one constant 63 % of the reduction are there, 10 constants
+  // later all.
+  const std::vector<double> in(48000, 0.5);
+  const auto out = fed("sim:plover?threshold=-20&ratio=2&attack=10&release=100", {in})[0];
+  const double whole = -(db_from_ratio(0.5) + 20) / 2;
+  for (const double ms : {5.0, 10.0, 23.026, 100.0}) {
+    const auto n = static_cast<std::size_t>(48 * ms);
+    EXPECT_NEAR(db_from_ratio(out[n - 1] / 0.5), whole * (1 - std::exp(-ms / 10)), 0.02) << ms;
+  }
+}
+
+TEST(Plover, HalfOfTheReductionRecoversSlowly) {
+  std::vector<double> in(96000, 0.001);
+  std::fill(in.begin(), in.begin() + 48000, 0.5);
+  const auto out = fed("sim:plover?threshold=-20&ratio=2&attack=1&release=50&release2=500", {in})[0];
+  const double whole = -(db_from_ratio(0.5) + 20) / 2;
+  for (const double ms : {50.0, 200.0, 600.0}) {
+    const auto n = static_cast<std::size_t>(48000 + 48 * (ms + 1));  // the peak is held for a millisecond
+    EXPECT_NEAR(db_from_ratio(out[n - 1] / 0.001), whole * (std::exp(-ms / 50) + std::exp(-ms / 500)) / 2,
+                0.02)
+        << ms;
+  }
+}
+
 }  // namespace
 }  // namespace wavicon

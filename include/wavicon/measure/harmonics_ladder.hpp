@@ -14,9 +14,10 @@ struct LadderStep {
   Sheet sheet;
 };
 
-/// From the sheets of all steps: readings `hN_growth_db_per_db` (by how many dB an order's level grows for each dB of the
-/// stimulus, least squares over the steps in which it was read: N for a weak curvature of order N), THD and orders over the
-/// level as curves "THD", "H2" …, of each frequency and channel; bounds are left out.
+/// From the sheets of all steps: readings `hN_growth_db_per_db` (by how many dB an order's level grows for
+/// each dB of the stimulus, least squares over the steps in which it was read: N for a weak curvature of
+/// order N), THD and orders over the level as curves "THD", "H2" …, of each frequency and channel; bounds are
+/// left out.
 ///
 /// @throws Error bad_argument for no step.
 [[nodiscard]] Sheet harmonics_ladder(const std::vector<LadderStep>& steps, const CaptureInfo& capture);

@@ -20,8 +20,8 @@ struct NoiseOptions {
   double band_to_hz = 20000;      ///< cut to half the rate
   std::optional<double> tone_hz;  ///< tone to be removed with its harmonics, found within 3 %; none: the
                                   ///< strongest, if one stands 40 dB out of what lies around it
-  bool keep_tone = false;                 ///< remove nothing
-  double reference_dbfs = 0;              ///< peak of the sine that a dynamic range refers to
+  bool keep_tone = false;         ///< remove nothing
+  double reference_dbfs = 0;      ///< peak of the sine that a dynamic range refers to
   std::optional<double> full_scale_vrms;  ///< what a full-scale sine is in volts RMS
   RmsReference rms_reference = RmsReference::square;
   SampleFormat format = SampleFormat::float64;  ///< how the capture was stored: decides the floor

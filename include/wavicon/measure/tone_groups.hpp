@@ -48,7 +48,7 @@ struct ChannelTones {
       products;             ///< of a pair: by order, then by frequency; empty for more than two tones
   bool modulation = false;  ///< how `second`, `third` were formed: sidebands of the upper tone over it, or
                             ///< differences over the sum of both
-  double second = 0;  ///< ratio of the products of second order
+  double second = 0;        ///< ratio of the products of second order
   double third = 0;
   bool second_bound = false, third_bound = false;
   double rest_ratio = 0;  ///< everything in the band but DC and the tones, over the tones (RMS over RMS)

@@ -37,6 +37,10 @@ struct PlotOptions {
 /// A pair sheet at a glance: levels over frequency and time, phase, correlation. Errors as draw_harmonics().
 [[nodiscard]] std::string draw_pair(const Sheet& sheet, const PlotOptions& options = {});
 
+/// The gain of dynamics sheets over time under the waveforms that it made; at most four blocks. Errors as
+/// draw_harmonics().
+[[nodiscard]] std::string draw_gain(const std::vector<Sheet>& sheets, const PlotOptions& options = {});
+
 /// What draw_curves() lays over each other.
 struct CurveStyle {
   std::vector<std::string> names;  ///< of the curves; the first one strong, others thin

@@ -74,6 +74,14 @@ struct StaircaseStep {
 /// The steps of a staircase in the order in which they are played: every level of the first frequency first.
 [[nodiscard]] std::vector<StaircaseStep> staircase_steps(const Staircase& staircase, double sample_rate_hz);
 
+/// Where the level of a block steps, in frames from the start of the part: rising zero crossings.
+struct BlockSteps {
+  double up_frame = 0;
+  double down_frame = 0;
+  std::int64_t frames = 0;
+};
+[[nodiscard]] BlockSteps block_steps(const Block& block, double sample_rate_hz);
+
 /// Exact phase of a sweep in cycles at a time in seconds from its start; analysis follows orders by it.
 [[nodiscard]] double sweep_cycles(const Sweep& sweep, double time_s);
 /// Length of one way of a sweep: sweep.seconds, or the nearest that synchronises it: a whole number of
