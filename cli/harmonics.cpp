@@ -10,6 +10,7 @@
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/measure/harmonics_change.hpp"
+#include "wavicon/measure/harmonics_sweep.hpp"
 #include "wavicon/present/plot.hpp"
 
 namespace wavicon::cli {
@@ -30,17 +31,23 @@ const PlacedPart* part_to_measure(const Stimulus& stimulus, const std::string& n
            part.kind == "multitone";
   };
   std::vector<std::string> names;
-  const PlacedPart* first = nullptr;
+  const PlacedPart *first = nullptr, *sweep = nullptr;
   for (const PlacedPart& part : stimulus.parts()) {
+    if (part.kind == "sweep") {
+      names.push_back(part.name);
+      if (sweep == nullptr && (name.empty() || part.name == name)) sweep = &part;
+    }
     if (!steady(part)) continue;
     names.push_back(part.name);
     if (name.empty() ? first == nullptr || (part.kind == "tone" && first->kind != "tone") : part.name == name)
       first = &part;
   }
   if (first != nullptr) return first;
+  if (sweep != nullptr) return sweep;
   if (!name.empty())
     throw Error(ErrorCode::bad_argument,
-                fmt::format("the stimulus has no part '{}' of steady tones{}", name, name_hint(name, names)));
+                fmt::format("the stimulus has no part '{}' of steady tones, and no sweep of that name{}",
+                            name, name_hint(name, names)));
   return nullptr;
 }
 
@@ -125,9 +132,44 @@ Sheet measure_tone(const Harmonics& command, Capture& capture) {
   return sheet;
 }
 
+bool over_frequency(const Sheet& sheet) {
+  return std::any_of(sheet.curves.begin(), sheet.curves.end(),
+                     [](const Curve& c) { return c.name == "THD" && c.x_unit == "Hz"; });
+}
+
+std::string draw_over_frequency(const std::vector<Sheet>& sheets, const PlotOptions& options) {
+  CurveStyle style{.names = {"THD"},
+                   .title = "Harmonics over the frequency of the sweep",
+                   .x_title = "frequency of the sweep, Hz",
+                   .y_title = "relative to the fundamental, dBc",
+                   .log_frequency = true,
+                   .shown_range = 140};
+  if (sheets.size() == 1)
+    for (int k = 2; k <= 7; ++k) style.names.push_back(fmt::format("H{}", k));
+  else
+    style.title = "THD over the frequency of the sweep";
+  return draw_curves(sheets, style, options);
+}
+
+// Orders of a sweep over its frequency: everything up to order 40 is followed, so that what folds is not
+// taken for them.
+Sheet measure_sweep(const Harmonics& command, Capture& capture, const PlacedPart& part) {
+  const auto index = static_cast<std::size_t>(&part - capture.stimulus->parts().data());
+  require_channel(command.sheet, capture.source->channel_count());
+  capture.conditions.emplace_back("part", part.name);
+  Sheet sheet = harmonics_over_frequency(
+      measure_aliasing(*capture.source, *capture.stimulus, index, *capture.take,
+                       {.format = capture.source->info().format}),
+      std::min(10, command.options.highest_order), capture_info(capture.source->info()));
+  finish(sheet, capture);
+  keep_channel(sheet, command.sheet.channel);
+  return sheet;
+}
+
 std::string draw(const Harmonics& command, const std::vector<Sheet>& sheets, bool svg) {
   const PlotOptions options{.format = svg ? PlotFormat::svg : PlotFormat::png};
   if (command.draw == "period") return draw_period(sheets, options);
+  if (std::all_of(sheets.begin(), sheets.end(), over_frequency)) return draw_over_frequency(sheets, options);
   const bool tone =
       std::all_of(sheets.begin(), sheets.end(), [](const Sheet& s) { return s.measurement == "harmonics"; });
   if (tone)
@@ -152,6 +194,7 @@ int run(const Harmonics& command) {
     Capture capture = open_capture(path, command.intake);
     const PlacedPart* part =
         capture.take && !capture.broken ? part_to_measure(*capture.stimulus, command.intake.part) : nullptr;
+    if (part != nullptr && part->kind == "sweep" && whole) return measure_sweep(command, capture, *part);
     if (part != nullptr && (part->kind == "two_tone" || part->kind == "multitone"))
       return measure_tones(command, capture, *part);
     if (part == nullptr || part->kind != "staircase" || !alone || !whole)
@@ -211,10 +254,10 @@ void add_harmonics(CLI::App& app, Action& action) {
   auto harmonics = std::make_shared<Harmonics>();
   harmonics->sheet.overlays = true;
   harmonics->sheet.add_to(*command);
-  harmonics->intake.add_to(*command,
-                           "tone, staircase, pair or multitone of the stimulus to measure (default: the "
-                           "first tone, else the first of the "
-                           "others)");
+  harmonics->intake.add_to(
+      *command,
+      "tone, staircase, pair, multitone or sweep of the stimulus to measure (default: the "
+      "first tone, else the first of the others, a sweep last)");
   command->add_option("--reference", harmonics->reference,
                       "what went in, as a capture of its own: also says what was added to each order");
   command->add_option("--draw", harmonics->draw, "what --plot draws: the spectrum, or one period of the tone")

@@ -21,6 +21,7 @@ struct Response {
   std::string part;
   std::vector<double> band_hz;
   std::string draw = "magnitude";
+  bool difference = false;
 };
 
 // The part of the stimulus to use: the one of that name, else a sweep, else noise, else the whole.
@@ -65,7 +66,7 @@ void aim(const Response& command, AudioSource& a, AudioSource& b, const Stimulus
   }
 }
 
-Sheet measure(const Response& command, const std::string& path) {
+Sheet measure(const Response& command, const std::string& path, std::vector<ResponseResult>& results) {
   FileSource a(command.sheet.captures.front()), b(path);
   ResponseOptions options = command.options;
   if (command.band_hz.size() == 2) {
@@ -88,8 +89,8 @@ Sheet measure(const Response& command, const std::string& path) {
       options.from_s = static_cast<double>(sweep->first_frame) / a.sample_rate_hz();
       options.to_s = options.from_s + sweep->sweep.seconds;
     }
-  Sheet sheet =
-      response_sheet(measure_response(a, b, options), capture_info(a.info()), capture_info(b.info()));
+  results.push_back(measure_response(a, b, options));
+  Sheet sheet = response_sheet(results.back(), capture_info(a.info()), capture_info(b.info()));
   require_channel(command.sheet, b.channel_count());
   keep_channel(sheet, command.sheet.channel);
   return sheet;
@@ -122,6 +123,13 @@ std::string draw(const Response& command, const std::vector<Sheet>& sheets, bool
              .x_title = "time after the common delay, ms",
              .y_title = "full scale = 1",
              .shown_range = 100};
+  if (command.draw == "difference")
+    style = {.names = {"difference"},
+             .title = "Curve that would bring the first capture to each",
+             .x_title = "frequency, Hz",
+             .y_title = "dB",
+             .log_frequency = true,
+             .shown_range = 80};
   if (command.draw == "coherence")
     style = {.names = {"coherence"},
              .title = "Coherence",
@@ -131,10 +139,78 @@ std::string draw(const Response& command, const std::vector<Sheet>& sheets, bool
   return draw_curves(sheets, style, {.format = svg ? PlotFormat::svg : PlotFormat::png});
 }
 
-int run(const Response& command) {
+// Where the capture before and this one share the work, as the two ways of a crossover do.
+void add_crossover(const ResponseResult& before, const ResponseResult& here, const Sheet& of, Sheet& sheet) {
+  for (std::size_t c = 0; c < std::min(before.channels.size(), here.channels.size()); ++c) {
+    const ChannelResponse &p = before.channels[c], &q = here.channels[c];
+    const bool ways = (p.upper && !p.lower && q.lower && !q.upper) ||
+                      (p.lower && !p.upper && q.upper && !q.lower) ||
+                      (p.upper && q.lower && p.upper->hz < 2 * q.lower->hz && q.lower->hz < 2 * p.upper->hz);
+    if (!p.measured || !q.measured || !ways) continue;
+    const auto found = find_crossover(p, q, here.sample_rate_hz);
+    if (!found) continue;
+    const auto channel = static_cast<int>(c);
+    const Conditions conditions = {{"with", of.capture.file}, {"sample_rate_hz", here.sample_rate_hz}};
+    for (const auto& [name, value, unit] :
+         {std::tuple{"crossover_hz", found->hz, "Hz"}, std::tuple{"crossover_db", -found->below_db, "dB"},
+          std::tuple{"crossover_sum_db", found->sum_db, "dB"}})
+      sheet.readings.push_back({name, channel, value, unit, std::nullopt, false, conditions, {}});
+    sheet.findings.push_back(
+        {Severity::note,
+         fmt::format(
+             "crosses {} at {:.1f} Hz, {:.1f} dB under its band; both together stand {:+.1f} dB there",
+             of.capture.file, found->hz, found->below_db, found->sum_db),
+         channel});
+  }
+}
+
+// The curve that would bring the first capture to this one.
+void add_difference(const Sheet& first, Sheet& sheet) {
+  std::vector<Curve> added;
+  for (const Curve& curve : sheet.curves) {
+    if (curve.name != "magnitude") continue;
+    for (const Curve& other : first.curves) {
+      if (other.name != "magnitude" || other.channel != curve.channel) continue;
+      Curve difference{"difference", curve.channel, "Hz", "dB", {}, {}};
+      double most = 0, at = 0;
+      for (std::size_t i = 0, j = 0; i < curve.x.size(); ++i) {
+        while (j < other.x.size() && other.x[j] < 0.999 * curve.x[i]) ++j;
+        if (j == other.x.size() || other.x[j] > 1.001 * curve.x[i]) continue;
+        difference.x.push_back(curve.x[i]);
+        difference.y.push_back(curve.y[i] - other.y[j]);
+        if (std::abs(difference.y.back()) > std::abs(most)) {
+          most = difference.y.back();
+          at = curve.x[i];
+        }
+      }
+      if (difference.x.empty()) continue;
+      sheet.readings.push_back({"difference_max_db",
+                                curve.channel,
+                                most,
+                                "dB",
+                                std::nullopt,
+                                false,
+                                {{"at_hz", at}, {"from", first.capture.file}},
+                                {}});
+      added.push_back(std::move(difference));
+    }
+  }
+  for (Curve& curve : added) sheet.curves.push_back(std::move(curve));
+}
+
+int run(const Response& asked) {
+  Response command = asked;
+  command.difference |= command.draw == "difference";
   command.sheet.check();
-  const auto sheets =
-      measure_each(command.sheet, [&](const std::string& path) { return measure(command, path); });
+  if (command.difference && command.sheet.captures.size() < 3)
+    throw Error(ErrorCode::bad_argument, "a difference takes two captures: response A B1 B2 --difference");
+  std::vector<ResponseResult> results;
+  auto sheets =
+      measure_each(command.sheet, [&](const std::string& path) { return measure(command, path, results); });
+  for (std::size_t i = 1; i < sheets.size(); ++i) {
+    if (command.difference) add_difference(sheets[0], sheets[i]);
+    add_crossover(results[i - 1], results[i], sheets[i - 1], sheets[i]);
+  }
   return deliver(command.sheet, sheets,
                  [&](const std::vector<Sheet>& all, bool svg) { return draw(command, all, svg); });
 }
@@ -158,9 +234,11 @@ void add_response(CLI::App& app, Action& action) {
       ->expected(2);
   command
       ->add_option("--draw", response->draw,
-                   "what --plot draws: magnitude, phase, group-delay, impulse, coherence")
-      ->check(CLI::IsMember({"magnitude", "phase", "group-delay", "impulse", "coherence"}))
+                   "what --plot draws: magnitude, phase, group-delay, impulse, coherence, difference")
+      ->check(CLI::IsMember({"magnitude", "phase", "group-delay", "impulse", "coherence", "difference"}))
       ->capture_default_str();
+  command->add_flag("--difference", response->difference,
+                    "also the curve that would bring the first capture to each of the others");
   command->callback([response, &action] { action = [response] { return run(*response); }; });
 }
 

@@ -18,7 +18,10 @@ namespace {
 using namespace measure_detail;
 
 constexpr double kFrameS = 0.02;
-constexpr int kHops = 4;           // of a frame
+constexpr int kHops = 4;  // of a frame
+constexpr double kLowPeriods = 8;
+constexpr double kLeastLowHz = 15;
+constexpr std::size_t kLowOrders = 10;
 constexpr double kLowestHz = 350;  // half the lobe of a frame: below, orders cannot be told apart
 constexpr double kMostInflation = 3;
 constexpr double kFoundRatio =
@@ -80,6 +83,7 @@ class Follower {
     find_channels(places);
     line_up(places);
     follow(places);
+    follow_low();
     return std::move(result_);
   }
 
@@ -103,10 +107,11 @@ class Follower {
   struct Phases {
     std::vector<double> cosine, sine, clean;
   };
-  [[nodiscard]] Phases phases(std::int64_t first) const {
+  [[nodiscard]] Phases phases(std::int64_t first) const { return phases(first, frame_); }
+  [[nodiscard]] Phases phases(std::int64_t first, std::size_t length) const {
     Phases p;
     const Quantiser quantiser(options_.format, is_integer(options_.format), 1);
-    for (std::size_t n = 0; n < frame_; ++n) {
+    for (std::size_t n = 0; n < length; ++n) {
       const auto frame = first + static_cast<std::int64_t>(n);
       const Phase phase = phase_from_cycles(clock_.cycles(static_cast<double>(frame)));
       p.cosine.push_back(cosine(phase));
@@ -181,6 +186,42 @@ class Follower {
       clock_.delay_samples -= (w * wxy - wx * wy) / determinant;
     }
     for (auto& c : result_.channels) c.delay_samples = clock_.delay_samples;
+  }
+
+  // Where the sweep is slow and its orders lie close together.
+  void follow_low() {
+    const double begin = clock_.capture_frame(sweep_.fade_in_s),
+                 end = clock_.capture_frame(clock_.length_s() - sweep_.fade_out_s);
+    const auto last = static_cast<std::int64_t>(std::min(end, static_cast<double>(capture_.frames())));
+    auto at = static_cast<std::int64_t>(std::ceil(std::max(0.0, begin)));
+    while (at < last) {
+      const double hz = std::abs(clock_.speed(static_cast<double>(at))) * rate_;
+      const auto length = static_cast<std::size_t>(kLowPeriods / std::max(1.0, hz) * rate_) / 4 * 4;
+      if (at + static_cast<std::int64_t>(length) > last) return;
+      if (const double middle =
+              std::abs(clock_.speed(static_cast<double>(at) + static_cast<double>(length) / 2)) * rate_;
+          middle > kLeastLowHz && middle < kLowestHz)
+        add_low(at, length, middle);
+      at += static_cast<std::int64_t>(length / kHops);
+    }
+  }
+
+  void add_low(std::int64_t at, std::size_t length, double hz) {
+    OrderFitter fitter(length, kLowOrders);
+    const Phases p = phases(at, length);
+    const Audio x = read_stretch(capture_, at, static_cast<std::int64_t>(length));
+    std::vector<std::span<const double>> signals;
+    for (int c = 0; c < x.channel_count(); ++c) signals.push_back(x.channel(c));
+    const FrameFit fit = fitter.fit(p.cosine, p.sine, signals);
+    for (std::size_t c = 0; c < fit.signals.size(); ++c) {
+      AliasingFrame frame{hz, 0, {}, {}};
+      for (std::size_t k = 0; k <= kLowOrders; ++k) {
+        frame.amplitude.push_back(std::abs(fit.signals[c].amplitude[k]));
+        frame.valid.push_back(fit.inflation[k] < kMostInflation);
+      }
+      frame.fundamental = frame.amplitude[1];
+      if (result_.channels[c].measured) result_.channels[c].low.push_back(std::move(frame));
+    }
   }
 
   void follow(const std::vector<std::int64_t>& places) {

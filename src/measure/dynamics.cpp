@@ -7,7 +7,7 @@
 #include <numbers>
 #include <span>
 
-#include "order_frames.hpp"
+#include "tone_level.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
@@ -17,43 +17,14 @@ namespace {
 
 using namespace measure_detail;
 
-constexpr int kOrders = 10;
-constexpr double kHighest = 0.46;  // of the rate, that an order may reach
 constexpr double kLeastAmplitude = 1e-8;
 constexpr double kLongestFitS = 0.5;
-constexpr double kStandsOut = 4;   // over what no order explains, as amplitude
 constexpr int kPeriods = 2;        // of the sliding fit
 constexpr double kFewPeriods = 5;  // an attack that takes less is followed over one period
 constexpr double kHopPeriods = 1.0 / 16;
 constexpr double kCoarseAfterS = 0.02;  // from there on hops grow
 constexpr int kCoarser = 8;
 constexpr std::int64_t kOutlinePlaces = 1500;
-
-struct Tone {
-  double amplitude = 0;
-  std::vector<double> orders;  // amplitudes of 1 …
-  double residual = 0;         // RMS of what is left
-};
-
-// The tone of that frequency in some samples, whose phase at the first one does not matter.
-Tone tone_of(std::span<const double> x, double step) {
-  Tone tone;
-  const int highest = std::clamp(static_cast<int>(2 * std::numbers::pi * kHighest / step), 1, kOrders);
-  OrderFitter fitter(x.size() / 4 * 4, highest);
-  std::vector<double> cosine(fitter.frame()), sine(fitter.frame());
-  for (std::size_t n = 0; n < cosine.size(); ++n) {
-    cosine[n] = std::cos(step * static_cast<double>(n));
-    sine[n] = std::sin(step * static_cast<double>(n));
-  }
-  const std::span<const double> signals[] = {x.first(fitter.frame())};
-  const FrameFit fit = fitter.fit(cosine, sine, signals);
-  if (fit.signals.empty()) return tone;
-  for (int k = 1; k <= highest; ++k)
-    tone.orders.push_back(std::abs(fit.signals[0].amplitude[static_cast<std::size_t>(k)]));
-  tone.amplitude = tone.orders[0];
-  tone.residual = std::sqrt(fit.signals[0].residual_power);
-  return tone;
-}
 
 class Meter {
  public:
@@ -135,21 +106,18 @@ class Meter {
         channel.staircases.push_back({part.name, step.frequency_hz, {}, {}});
       const double end = static_cast<double>(part.first_frame + step.first_frame + step.frames),
                    length = std::min(static_cast<double>(step.frames) / 2, kLongestFitS * stimulus_rate);
-      const Tone a = tone_of(read_a(part.name, end - length, end), step_of(step.frequency_hz, a_take_));
+      const ToneLevel a =
+          tone_level(read_a(part.name, end - length, end), step_of(step.frequency_hz, a_take_));
       const auto y = read_b(part.name, end - length, end);
       const double turn = step_of(step.frequency_hz, b_take_);
-      const Tone b = tone_of(y, turn);
+      const ToneLevel b = tone_level(y, turn);
       if (a.amplitude < kLeastAmplitude || b.amplitude < kLeastAmplitude) continue;
       LevelStep out{{db_from_ratio(a.amplitude), db_from_ratio(b.amplitude)}, 0, {}};
-      const Tone early = tone_of(std::span(y).first(y.size() / 2), turn),
-                 late = tone_of(std::span(y).last(y.size() / 2), turn);
+      const ToneLevel early = tone_level(std::span(y).first(y.size() / 2), turn),
+                      late = tone_level(std::span(y).last(y.size() / 2), turn);
       if (early.amplitude > 0 && late.amplitude > 0)
         out.wander_db = db_from_ratio(late.amplitude / early.amplitude);
-      double power = 0;
-      for (std::size_t k = 1; k < b.orders.size(); ++k) power += b.orders[k] * b.orders[k];
-      // Noise in every order's fit is well under what is left, by the number of samples.
-      const double noise = b.residual * std::sqrt(8.0 / static_cast<double>(y.size()));
-      if (std::sqrt(power) > kStandsOut * noise) out.thd_db = db_from_ratio(std::sqrt(power) / b.amplitude);
+      if (const auto thd = b.thd_ratio(y.size())) out.thd_db = db_from_ratio(*thd);
       channel.staircases.back().steps.push_back(out);
     }
     for (StaircaseDynamics& found : channel.staircases) {
@@ -235,7 +203,8 @@ class Meter {
     // A's levels, late in each stretch.
     const auto level_of = [&](double from, double to) {
       const double length = std::min(kLongestFitS * stimulus_rate, 0.9 * (to - from));
-      return tone_of(read_a(part.name, first + to - length, first + to), step_of(block.frequency_hz, a_take_))
+      return tone_level(read_a(part.name, first + to - length, first + to),
+                        step_of(block.frequency_hz, a_take_))
           .amplitude;
     };
     Played p;

@@ -8,17 +8,18 @@
 
 #include "cross_spectra.hpp"
 #include "lined_up.hpp"
+#include "response_features.hpp"
 #include "stretch.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/fractional.hpp"
+#include "wavicon/audio/weighting.hpp"
 
 namespace wavicon {
 namespace {
 
 using namespace measure_detail;
 
-constexpr double kPerOctave = 48;
 constexpr double kLowestHz = 10;
 constexpr double kHighest = 0.46;      // of the rate
 constexpr double kTailS = 0.5;         // of the response over time
@@ -29,13 +30,9 @@ constexpr double kWindowS = 0.34;
 constexpr double kLeastCoherence = 0.5;
 constexpr double kLeastPower = 1e-10;  // of the strongest bin
 constexpr double kSweepEdge = 0.03;    // of the sweep's ends that are left out, in frequency
+constexpr double kSilent = 1e-8;       // of the power of the loudest channel of A
 constexpr double kWholeFrame = 0.02;
 constexpr double kMainTap = 0.7;  // of the power of what lies within 8 frames
-constexpr double kDeepDb = 10;    // under the band from which a slope is looked for
-constexpr double kLeastBellDb = 0.3;
-constexpr double kLevelEndsDb = 1;
-
-double db_of(const ResponsePoint& p) { return db_from_ratio(std::max(1e-12, std::abs(p.ratio))); }
 
 // B where A's frames lie; the fraction of the delay is left when there is no drift.
 std::vector<double> read_b(AudioSource& b, int channel, const Alignment& alignment, std::int64_t first,
@@ -75,9 +72,17 @@ class Responder {
     const int count =
         a_.channel_count() == 1 ? b_.channel_count() : std::min(a_.channel_count(), b_.channel_count());
     bool any = false;
+    const std::vector<double> energies = energies_of_a();
+    const auto loudest =
+        static_cast<int>(std::max_element(energies.begin(), energies.end()) - energies.begin());
     for (int c = 0; c < count; ++c) {
       ChannelResponse channel;
-      const int of_a = a_.channel_count() == 1 ? 0 : c;
+      int of_a = a_.channel_count() == 1 ? 0 : c;
+      if (of_a != loudest &&
+          energies[static_cast<std::size_t>(of_a)] < kSilent * energies[static_cast<std::size_t>(loudest)]) {
+        channel.crosstalk_from = loudest;
+        of_a = loudest;
+      }
       if (options_.sweep)
         divide(of_a, c, channel);
       else
@@ -97,6 +102,19 @@ class Responder {
   }
 
  private:
+  [[nodiscard]] std::vector<double> energies_of_a() const {
+    std::vector<double> energies(static_cast<std::size_t>(a_.channel_count()), 0.0);
+    std::vector<double> scratch(static_cast<std::size_t>(16384 * a_.channel_count()));
+    for_each_block(a_, range_.first, range_.end, scratch,
+                   [&](std::int64_t, std::span<const double> planar, std::int64_t frames) {
+                     for (std::size_t c = 0; c < energies.size(); ++c)
+                       for (const double v : planar.subspan(c * static_cast<std::size_t>(frames),
+                                                            static_cast<std::size_t>(frames)))
+                         energies[c] += v * v;
+                   });
+    return energies;
+  }
+
   void line_up() { result_.alignment = options_.alignment ? *options_.alignment : lined_up(a_, b_, {}); }
 
   void set_broadband(std::span<const double> x, std::span<const double> y, ChannelResponse& channel) const {
@@ -207,6 +225,13 @@ class Responder {
     channel.delay_samples = result_.alignment.delay_frames;
     const double bin = spectra.bin_hz(), chance = 1.0 / static_cast<double>(spectra.windows());
     const double strongest = *std::max_element(spectra.xx().begin(), spectra.xx().end());
+    double louder = 0, loud = 0;
+    for (std::size_t k = 0; k < spectra.xx().size(); ++k) {
+      const double weight = k_weight(static_cast<double>(k) * bin);
+      loud += weight * spectra.xx()[k];
+      louder += weight * spectra.yy()[k];
+    }
+    if (loud > 0 && louder > 0) channel.loudness_lu = db_from_power_ratio(louder / loud);
     std::size_t all = 0;
     for (const double hz : axis(std::max(kLowestHz, 3 * bin), std::min(20000.0, kHighest * rate_))) {
       ++all;
@@ -276,83 +301,15 @@ class Responder {
     if (within.empty()) return;
     channel.ripple_db =
         *std::max_element(within.begin(), within.end()) - *std::min_element(within.begin(), within.end());
-    std::nth_element(within.begin(), within.begin() + static_cast<std::ptrdiff_t>(within.size() / 2),
-                     within.end());
-    const double level = within[within.size() / 2];
-    channel.bell = bell(channel);
-    channel.lower = edge(channel, level, -1);
-    channel.upper = edge(channel, level, 1);
-  }
-
-  // The place within the band that stands farthest off the line between the two ends of the band, with both
-  // its flanks inside.
-  // All that was measured is looked at first: a wide flank reaches far.
-  [[nodiscard]] std::optional<ResponseBell> bell(const ChannelResponse& channel) const {
-    if (auto found = bell_within(channel.points)) return found;
-    std::vector<ResponsePoint> inside;
-    for (const ResponsePoint& p : channel.points)
-      if (p.hz >= options_.band_from_hz && p.hz <= options_.band_to_hz) inside.push_back(p);
-    return bell_within(inside);
-  }
-
-  [[nodiscard]] static std::optional<ResponseBell> bell_within(const std::vector<ResponsePoint>& inside) {
-    if (inside.size() < 8) return std::nullopt;
-    const double left = db_of(inside.front()), right = db_of(inside.back());
-    // Ends at different levels: a shelf or a cut, not a bell over something level.
-    if (std::abs(left - right) > kLevelEndsDb) return std::nullopt;
-    const double around = 0.5 * (left + right);
-    std::size_t top = 0;
-    for (std::size_t i = 0; i < inside.size(); ++i)
-      if (std::abs(db_of(inside[i]) - around) > std::abs(db_of(inside[top]) - around)) top = i;
-    const double gain = db_of(inside[top]) - around;
-    if (std::abs(gain) < kLeastBellDb || top == 0 || top + 1 == inside.size()) return std::nullopt;
-    const auto flank = [&](std::ptrdiff_t way) -> std::optional<double> {
-      for (auto i = static_cast<std::ptrdiff_t>(top);
-           i + way >= 0 && i + way < static_cast<std::ptrdiff_t>(inside.size()); i += way) {
-        const ResponsePoint &in = inside[static_cast<std::size_t>(i)],
-                            &out = inside[static_cast<std::size_t>(i + way)];
-        const double a = (db_of(in) - around) / gain, b = (db_of(out) - around) / gain;
-        if (b > 0.5) continue;
-        return in.hz * std::pow(out.hz / in.hz, (a - 0.5) / std::max(1e-12, a - b));
-      }
-      return std::nullopt;
-    };
-    const auto low = flank(-1), high = flank(1);
-    if (!low || !high) return std::nullopt;
-    // The crest by a parabola through three places.
-    const double p = db_of(inside[top - 1]), q = db_of(inside[top]), r = db_of(inside[top + 1]),
-                 bend = p - 2 * q + r;
-    const double shift = bend != 0 ? std::clamp(0.5 * (p - r) / bend, -0.5, 0.5) : 0;
-    const double hz = inside[top].hz * std::exp2(shift / kPerOctave);
-    return ResponseBell{hz, q - 0.25 * (p - r) * shift - around, hz / (*high - *low), around};
-  }
-
-  // From the middle outwards to where it has fallen by 3 dB for good.
-  [[nodiscard]] static std::optional<ResponseEdge> edge(const ChannelResponse& channel, double level,
-                                                        int way) {
-    const auto& points = channel.points;
-    const auto count = static_cast<std::ptrdiff_t>(points.size());
-    // Inwards from the end: the first place that stands above.
-    std::ptrdiff_t at = way < 0 ? 0 : count - 1;
-    while (at >= 0 && at < count && db_of(points[static_cast<std::size_t>(at)]) < level - 3) at -= way;
-    const std::ptrdiff_t out = at + way;
-    if (at < 0 || at >= count || out < 0 || out >= count) return std::nullopt;
-    const ResponsePoint &in = points[static_cast<std::size_t>(at)],
-                        &beyond = points[static_cast<std::size_t>(out)];
-    const double t = (db_of(in) - (level - 3)) / std::max(1e-12, db_of(in) - db_of(beyond));
-    ResponseEdge edge{in.hz * std::pow(beyond.hz / in.hz, t), 0, 0};
-    const auto span = static_cast<std::ptrdiff_t>(kPerOctave / 2);
-    for (std::ptrdiff_t i = out; i >= 0 && i < count && i + way * span >= 0 && i + way * span < count;
-         i += way) {
-      const double here = db_of(points[static_cast<std::size_t>(i)]),
-                   there = db_of(points[static_cast<std::size_t>(i + way * span)]);
-      if (here > level - kDeepDb) continue;
-      edge.slope_db_per_octave = std::max(edge.slope_db_per_octave, 2 * (here - there));
-    }
-    const double order = edge.slope_db_per_octave / 6.0206;
-    if (edge.slope_db_per_octave > 4 && std::abs(order - std::round(order)) < 0.2)
-      edge.order = static_cast<int>(std::lround(order));
-    return edge;
+    const double level = plateau_db(channel.points);
+    channel.band_db = level;
+    channel.bell = find_bell(channel.points, options_.band_from_hz, options_.band_to_hz);
+    channel.lower = find_edge(channel.points, level, -1, rate_);
+    channel.upper = find_edge(channel.points, level, 1, rate_);
+    // A cut with a slope of its own is no shelf.
+    const bool cut =
+        (channel.lower && channel.lower->order > 0) || (channel.upper && channel.upper->order > 0);
+    if (!channel.bell && !cut) channel.shelf = find_shelf(channel.points, options_.reference_hz, rate_);
   }
 
   AudioSource& a_;

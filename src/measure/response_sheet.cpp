@@ -13,14 +13,91 @@ namespace {
 constexpr double kFlatDb = 0.1;
 constexpr double kShownMs = 20;  // of the response over time
 
+std::string hertz(double hz) { return fmt::format("{:.{}f} Hz", hz, hz < 100 ? 2 : hz < 1000 ? 1 : 0); }
+
 std::string edge_text(const char* side, const ResponseEdge& edge) {
-  std::string text = fmt::format("{} edge {:.4g} Hz (-3 dB)", side, edge.hz);
+  std::string text = fmt::format("{} edge {} (-3 dB)", side, hertz(edge.hz));
   if (edge.order > 0)
     text += fmt::format(", falling by {:.1f} dB/octave: {} pole{}", edge.slope_db_per_octave, edge.order,
                         edge.order == 1 ? "" : "s");
   else if (edge.slope_db_per_octave > 0)
     text += fmt::format(", falling by up to {:.1f} dB/octave", edge.slope_db_per_octave);
   return text;
+}
+
+// What another channel leaves in one that is silent itself.
+void write_crosstalk(Sheet& sheet, const ResponseResult& r, const ChannelResponse& c, int channel,
+                     const CaptureInfo& a) {
+  const ResponsePoint* worst = nullptr;
+  Curve curve{"crosstalk", channel, "Hz", "dB", {}, {}};
+  for (const ResponsePoint& p : c.points) {
+    curve.x.push_back(p.hz);
+    curve.y.push_back(db_from_ratio(std::max(1e-12, std::abs(p.ratio))));
+    if (p.hz >= r.options.band_from_hz && p.hz <= r.options.band_to_hz &&
+        (worst == nullptr || std::abs(p.ratio) > std::abs(worst->ratio)))
+      worst = &p;
+  }
+  const Conditions conditions = {{"reference", a.file},
+                                 {"from_channel", static_cast<std::int64_t>(*c.crosstalk_from + 1)},
+                                 {"sample_rate_hz", r.sample_rate_hz}};
+  const auto add = [&](const char* name, double value, double hz) {
+    Conditions all = {{"at_hz", hz}};
+    all.insert(all.end(), conditions.begin(), conditions.end());
+    sheet.readings.push_back({name, channel, value, "dB", std::nullopt, false, std::move(all), {}});
+  };
+  add("crosstalk_db", c.gain_db, r.options.reference_hz);
+  std::string text = fmt::format("crosstalk of channel {}, which A plays alone: {:.1f} dB at {:g} Hz",
+                                 *c.crosstalk_from + 1, c.gain_db, r.options.reference_hz);
+  if (worst != nullptr) {
+    const double db = db_from_ratio(std::max(1e-12, std::abs(worst->ratio)));
+    add("crosstalk_max_db", db, worst->hz);
+    text += fmt::format(", at most {:.1f} dB at {:.0f} Hz", db, worst->hz);
+  }
+  sheet.findings.push_back({Severity::note, text, channel});
+  sheet.curves.push_back(std::move(curve));
+}
+
+// How far the second channel stands from the first, when both have a curve.
+void write_balance(Sheet& sheet, const ResponseResult& r) {
+  if (r.channels.size() != 2 || !r.channels[0].measured || !r.channels[1].measured ||
+      r.channels[0].crosstalk_from || r.channels[1].crosstalk_from)
+    return;
+  const double balance = r.channels[1].gain_db - r.channels[0].gain_db;
+  double most = 0, at = r.options.reference_hz;
+  std::size_t j = 0;
+  for (const ResponsePoint& p : r.channels[0].points) {
+    const auto& other = r.channels[1].points;
+    while (j < other.size() && other[j].hz < 0.999 * p.hz) ++j;
+    if (j == other.size()) break;
+    if (other[j].hz > 1.001 * p.hz || p.hz < r.options.band_from_hz || p.hz > r.options.band_to_hz) continue;
+    const double difference =
+        db_from_ratio(std::max(1e-12, std::abs(other[j].ratio)) / std::max(1e-12, std::abs(p.ratio)));
+    if (std::abs(difference) > std::abs(most)) {
+      most = difference;
+      at = p.hz;
+    }
+  }
+  const auto add = [&](const char* name, double value, double hz) {
+    sheet.readings.push_back({name,
+                              std::nullopt,
+                              value,
+                              "dB",
+                              std::nullopt,
+                              false,
+                              {{"at_hz", hz},
+                               {"means", std::string("channel 2 over channel 1")},
+                               {"sample_rate_hz", r.sample_rate_hz}},
+                              {}});
+  };
+  add("balance_db", balance, r.options.reference_hz);
+  add("balance_max_db", most, at);
+  if (std::abs(most) > kFlatDb)
+    sheet.findings.push_back(
+        {Severity::note,
+         fmt::format(
+             "channel 2 stands {:+.2f} dB against channel 1 at {:g} Hz, at most {:+.2f} dB, at {:.0f} Hz",
+             balance, r.options.reference_hz, most, at),
+         std::nullopt});
 }
 
 }  // namespace
@@ -35,6 +112,10 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
     };
     if (!c.measured) {
       say(Severity::warning, "silent, or nothing of A in it: not measured");
+      continue;
+    }
+    if (c.crosstalk_from) {
+      write_crosstalk(sheet, r, c, channel, a);
       continue;
     }
     Conditions common = {
@@ -54,6 +135,8 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
     };
     add("gain_db", c.gain_db, "dB");
     add("broadband_db", c.broadband_db, "dB", {{"means", std::string("RMS of B over that of A")}});
+    if (!r.options.sweep)
+      add("loudness_change_lu", c.loudness_lu, "LU", {{"weighting", std::string("K, without gates")}});
     add("ripple_db", c.ripple_db, "dB",
         {{"bandwidth_hz", std::vector<double>{r.options.band_from_hz, r.options.band_to_hz}}});
     std::string text = fmt::format("{:+.2f} dB at {:g} Hz, {:+.2f} dB overall", c.gain_db,
@@ -62,6 +145,8 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
          {std::tuple{&c.lower, "lower", "lower_edge_hz"}, std::tuple{&c.upper, "upper", "upper_edge_hz"}}) {
       if (!*edge) continue;
       add(name, (*edge)->hz, "Hz", {{"at_db", -3.0}});
+      if ((*edge)->hz_at_1_db) add(name, *(*edge)->hz_at_1_db, "Hz", {{"at_db", -1.0}});
+      if ((*edge)->hz_at_6_db) add(name, *(*edge)->hz_at_6_db, "Hz", {{"at_db", -6.0}});
       if ((*edge)->slope_db_per_octave > 0) {
         Conditions more = {{"edge", std::string(side)}};
         if ((*edge)->order > 0) more.emplace_back("order", static_cast<std::int64_t>((*edge)->order));
@@ -73,14 +158,20 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
       add("bell_hz", c.bell->hz, "Hz");
       add("bell_db", c.bell->gain_db, "dB");
       add("bell_q", c.bell->q, "");
-      text += fmt::format("; a {} of {:+.2f} dB at {:.4g} Hz, Q {:.2f}", c.bell->gain_db > 0 ? "hump" : "dip",
-                          c.bell->gain_db, c.bell->hz, c.bell->q);
+      text += fmt::format("; a {} of {:+.2f} dB at {}, Q {:.2f}", c.bell->gain_db > 0 ? "hump" : "dip",
+                          c.bell->gain_db, hertz(c.bell->hz), c.bell->q);
       if (const double around = c.bell->gain_db > 0 ? c.bell->around_db : -c.bell->around_db;
           around > kFlatDb)
         text += fmt::format(", and everything is {} by about {:.1f} dB",
                             c.bell->gain_db > 0 ? "lifted" : "lowered", around);
     }
-    if (!c.lower && !c.upper && !c.bell)
+    if (c.shelf) {
+      add("shelf_hz", c.shelf->hz, "Hz");
+      add("shelf_db", c.shelf->gain_db, "dB");
+      text += fmt::format("; a {} shelf of {:+.2f} dB, half of it at {}", c.shelf->high ? "high" : "low",
+                          c.shelf->gain_db, hertz(c.shelf->hz));
+    }
+    if (!c.lower && !c.upper && !c.bell && !c.shelf)
       text += c.ripple_db < kFlatDb
                   ? "; flat"
                   : fmt::format("; {:.2f} dB between highest and lowest in the band", c.ripple_db);
@@ -113,6 +204,7 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
       sheet.curves.push_back(std::move(impulse));
     }
   }
+  write_balance(sheet, r);
   return sheet;
 }
 

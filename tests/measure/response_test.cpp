@@ -110,6 +110,107 @@ TEST(Response, EdgesSlopesAndOrdersOfCuts) {
   }
 }
 
+// Sections of a Butterworth cut, low (high-pass) or high (its mirror image in z: low-pass).
+std::vector<Section> butterworth(int order, double hz, double rate, bool low_pass) {
+  std::vector<Section> sections;
+  if (order % 2 == 1) sections.push_back(first_cut(hz, rate));
+  for (int k = 0; k < order / 2; ++k)
+    sections.push_back(
+        low_cut(hz, 1 / (2 * std::cos(M_PI * (2 * k + (order % 2 == 1 ? 2 : 1)) / (2 * order))), rate));
+  if (low_pass)
+    for (Section& s : sections) {
+      // The same poles; zeros at half the rate instead of 0, unity gain at 0 Hz.
+      const bool first = s.b2 == 0;
+      const double at_0 = (1 + s.a1 + s.a2) / (first ? 2 : 4);
+      s.b0 = at_0;
+      s.b1 = (first ? 1 : 2) * at_0;
+      s.b2 = first ? 0 : at_0;
+    }
+  return sections;
+}
+
+TEST(Response, ButterworthAndLinkwitzRileyOrdersUpToEight) {
+  const double rate = 48000;
+  const Signal x = sweep(rate);
+  for (const bool low_pass : {false, true})
+    for (int order = 1; order <= 8; ++order)
+      for (const bool twice : {false, true}) {
+        if (twice && order % 2 == 1) continue;  // Linkwitz-Riley: a Butterworth cut of half the order, twice
+        const double corner = low_pass ? 1500 : 400;
+        auto sections = butterworth(twice ? order / 2 : order, corner, rate, low_pass);
+        if (twice) sections.insert(sections.end(), sections.begin(), sections.end() - 0);
+        const auto result = response_of(x, through(x, sections), rate, sweep_options());
+        const auto& edge = low_pass ? result.channels[0].upper : result.channels[0].lower;
+        const std::string what = std::to_string(order) + (twice ? " Linkwitz-Riley" : " Butterworth") +
+                                 (low_pass ? " high" : " low");
+        ASSERT_TRUE(edge) << what;
+        EXPECT_EQ(edge->order, order) << what << " " << edge->slope_db_per_octave;
+        EXPECT_NEAR((twice ? edge->hz_at_6_db.value_or(0) : edge->hz) / corner, 1, 0.012) << what;
+        EXPECT_FALSE(result.channels[0].shelf) << what;
+      }
+}
+
+TEST(Response, CrossoversMeetWhereTheyAreMadeTo) {
+  const double rate = 48000;
+  const Signal x = sweep(rate);
+  for (const int order : {1, 2, 4}) {
+    const bool twice = order > 1;
+    std::vector<ResponseResult> ways;
+    for (const bool low_pass : {true, false}) {
+      auto sections = butterworth(twice ? order / 2 : order, 1000, rate, low_pass);
+      if (twice) sections.insert(sections.end(), sections.begin(), sections.end() - 0);
+      Signal y = through(x, sections);
+      // Two poles of Linkwitz and Riley meet in opposite phase: one way is turned.
+      ways.push_back(response_of(x, order == 2 && low_pass ? scaled(y, -1) : y, rate, sweep_options()));
+    }
+    const auto found = find_crossover(ways[0].channels[0], ways[1].channels[0], rate);
+    ASSERT_TRUE(found) << order;
+    EXPECT_NEAR(found->hz, 1000, 2) << order;
+    EXPECT_NEAR(found->below_db, twice ? 6.02 : 3.01, 0.05) << order;
+    EXPECT_NEAR(found->sum_db, 0, 0.1) << order;
+  }
+  EXPECT_FALSE(find_crossover(ChannelResponse{}, ChannelResponse{}, rate));
+}
+
+TEST(Response, ShelvesAreReadOnTheAxisThatTheyWereMadeOn) {
+  const double rate = 48000;
+  const Signal x = sweep(rate);
+  for (const auto& [hz, gain] : {std::pair{8000.0, -4.0}, {3000.0, 6.0}, {300.0, 9.0}}) {
+    const double v = ratio_from_db(gain), h = std::tan(M_PI * hz / rate) * std::sqrt(v), n = 1 / (1 + h);
+    const auto result =
+        response_of(x, filtered(x, {(v + h) * n, (h - v) * n, 0, (h - 1) * n, 0}), rate, sweep_options());
+    const auto& shelf = result.channels[0].shelf;
+    ASSERT_TRUE(shelf) << hz;
+    EXPECT_NEAR(shelf->hz / hz, 1, 0.01);
+    // Seen from 1 kHz, more above 300 Hz is less below it.
+    EXPECT_EQ(shelf->high, hz > 1000);
+    EXPECT_NEAR(shelf->gain_db, hz > 1000 ? gain : -gain, 0.05);
+    EXPECT_EQ(shelf->order, 1);
+  }
+}
+
+TEST(Response, CrosstalkAndBalanceOfTwoChannels) {
+  const double rate = 48000;
+  const Signal x = sweep(rate);
+  const auto two = [&](const Signal& left, const Signal& right) {
+    Audio audio(rate, 2, static_cast<std::int64_t>(left.size()));
+    std::copy(left.begin(), left.end(), audio.channel(0).begin());
+    std::copy(right.begin(), right.end(), audio.channel(1).begin());
+    return audio;
+  };
+  const auto sheet_of = [&](const Audio& a, const Audio& b) {
+    MemorySource from(a), against(b);
+    return response_sheet(measure_response(from, against, sweep_options()), {}, {.channels = 2});
+  };
+  const Sheet crosstalk = sheet_of(two(x, Signal(x.size(), 0.0)), two(x, scaled(x, 0.001)));
+  EXPECT_NEAR(*find_reading(crosstalk, "crosstalk_db", 1)->value, -60, 0.01);
+  EXPECT_EQ(find_reading(crosstalk, "gain_db", 1), nullptr);
+  const Sheet balance =
+      sheet_of(two(x, x), two(x, scaled(filtered(x, bell(3000, 2, 1, rate)), ratio_from_db(-0.5))));
+  EXPECT_NEAR(*find_reading(balance, "balance_max_db", {})->value, 1.5, 0.01);
+  EXPECT_LT(*find_reading(balance, "balance_db", {})->value, 0.3);
+}
+
 TEST(Response, BellsAreReadWithCentreGainAndQ) {
   const double rate = 48000;
   const Signal x = sweep(rate);

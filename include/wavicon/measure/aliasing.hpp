@@ -48,10 +48,12 @@ struct ChannelAliasing {
   double delay_samples = 0;           ///< of the sweep against the marks
   double fundamental = 0;             ///< highest, full scale = 1
   std::vector<AliasingFrame> frames;  ///< by the sweep's time
-  std::vector<FoldedOrder> folded;    ///< strongest first, over the fundamental
-  FoldedOrder total;                  ///< where the sum of all folded orders is highest over the fundamental
-  FoldedOrder harmonic;               ///< the highest order that did not fold
-  double residual_ratio = 0;          ///< middle value of what no order explains, over the fundamental
+  std::vector<AliasingFrame>
+      low;  ///< below them, orders up to 10 alone, from frames of seven periods: nothing folds there
+  std::vector<FoldedOrder> folded;  ///< strongest first, over the fundamental
+  FoldedOrder total;                ///< where the sum of all folded orders is highest over the fundamental
+  FoldedOrder harmonic;             ///< the highest order that did not fold
+  double residual_ratio = 0;        ///< middle value of what no order explains, over the fundamental
 };
 
 struct AliasingResult {

@@ -37,10 +37,27 @@ struct ResponsePoint {
 
 /// An end of the passband, or a slope beyond it.
 struct ResponseEdge {
-  double hz = 0;  ///< 3 dB under the level of the band
+  double hz = 0;  ///< 3 dB under the level at which most of the curve stands
   double slope_db_per_octave =
       0;  ///< where it falls, steepest over half an octave, without sign; 0 when too little of it is seen
-  int order = 0;  ///< that the slope suggests: 6 dB per octave each; 0: none
+  int order = 0;                     ///< that the slope suggests: 6 dB per octave each; 0: none
+  std::optional<double> hz_at_1_db;  ///< 1 dB under it
+  std::optional<double> hz_at_6_db;
+};
+
+/// One level below and another above a corner.
+struct ResponseShelf {
+  double hz = 0;       ///< where half of the gain in dB is reached
+  double gain_db = 0;  ///< on the side away from the reference frequency
+  bool high = true;    ///< that side lies above
+  int order = 1;       ///< 1 or 2, that fits better
+};
+
+/// Where one curve takes over from another.
+struct ResponseCrossover {
+  double hz = 0;
+  double below_db = 0;  ///< under the level of the first one's band
+  double sum_db = 0;    ///< of both added, over that level
 };
 
 /// A hump or a dip over the level that lies around it.
@@ -59,11 +76,16 @@ struct ChannelResponse {
   double delay_samples = 0;  ///< the common delay that was taken off
   double gain_db = 0;        ///< at the reference frequency
   double broadband_db = 0;   ///< RMS of B over that of A
-  double ripple_db = 0;      ///< highest less lowest within the band
+  double loudness_lu = 0;    ///< the same, K-weighted; of averaged spectra, else 0
+  double band_db = 0;        ///< level at which most of the curve stands
+  std::optional<int>
+      crosstalk_from;    ///< A is silent in this channel: B is set against that other channel of A
+  double ripple_db = 0;  ///< highest less lowest within the band
 
   std::optional<ResponseEdge> lower, upper;
-  std::optional<ResponseBell> bell;  ///< the largest one
-  double left_out_share = 0;         ///< of the axis: places without enough of A, or of coherence
+  std::optional<ResponseBell> bell;    ///< the largest one
+  std::optional<ResponseShelf> shelf;  ///< when there is no bell
+  double left_out_share = 0;           ///< of the axis: places without enough of A, or of coherence
 };
 
 struct ResponseResult {
@@ -86,6 +108,11 @@ struct ResponseResult {
 /// @accuracy  0.001 dB and 0.01° of known filters over the band of a 5 s sweep (response_test.cpp)
 [[nodiscard]] ResponseResult measure_response(AudioSource& a, AudioSource& b,
                                               const ResponseOptions& options = {});
+
+/// Where the curves of two units that share the work cross, where both are loudest; none when they do not.
+[[nodiscard]] std::optional<ResponseCrossover> find_crossover(const ChannelResponse& first,
+                                                              const ChannelResponse& second,
+                                                              double sample_rate_hz);
 
 /// Readings, the curves "magnitude", "phase", "group delay", "impulse response", "coherence", and findings.
 [[nodiscard]] Sheet response_sheet(const ResponseResult& result, const CaptureInfo& a, const CaptureInfo& b);
