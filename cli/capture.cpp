@@ -47,6 +47,30 @@ Capture open_capture(const std::string& path, const IntakeOptions& options) {
   return capture;
 }
 
+Capture open_played(const std::string& path, const IntakeOptions& options) {
+  Capture a = open_capture(path, options);
+  if (!a.stimulus || !a.stimulus->marks() || !a.take)
+    throw Error(
+        ErrorCode::bad_input,
+        fmt::format("{}: it is no stimulus with marks, nor a capture of one: make it with 'wavicon make "
+                    "staircase --marks' or from a recipe, or name its recipe by --stimulus",
+                    path));
+  return a;
+}
+
+Capture open_answer(const std::string& path, const std::string& played, IntakeOptions options) {
+  if (options.stimulus.empty()) options.stimulus = played;
+  Capture b = open_capture(path, options);
+  if (b.broken)
+    throw Error(ErrorCode::bad_input, "holds a value that is no number; 'wavicon health' names the place");
+  if (!b.take)
+    throw Error(
+        ErrorCode::bad_input,
+        fmt::format("the marks of {} are not found in it: what is measured has to know where each part lies",
+                    played));
+  return b;
+}
+
 StretchS stretch_of(Capture& capture, const SheetOptions& sheet, const std::string& part) {
   if (sheet.from_s != 0 || sheet.to_s) return {sheet.from_s, sheet.to_s};
   if (!capture.take) {

@@ -33,6 +33,13 @@ struct Capture {
 /// @throws Error bad_input for a capture with a fault, unless despite_faults.
 [[nodiscard]] Capture open_capture(const std::string& path, const IntakeOptions& options);
 
+/// A of a measurement that has to know where each part lies: a stimulus with marks, or a capture of one.
+///
+/// @throws Error bad_input for anything else.
+[[nodiscard]] Capture open_played(const std::string& path, const IntakeOptions& options);
+/// B of it; the stimulus is that of A unless one is named. @throws Error bad_input when it is not in there.
+[[nodiscard]] Capture open_answer(const std::string& path, const std::string& played, IntakeOptions options);
+
 /// A stretch of a capture in seconds.
 struct StretchS {
   double from_s = 0;
@@ -53,7 +60,8 @@ void keep_channel(Sheet& sheet, const std::optional<int>& channel);
 /// Adds the capture's findings and conditions to its sheet.
 void finish(Sheet& sheet, const Capture& capture);
 
-/// Calls measure(path) for each capture (but for A, where there is one) and puts the file's name before its errors.
+/// Calls measure(path) for each capture (but for A, where there is one) and puts the file's name before its
+/// errors.
 std::vector<Sheet> measure_each(const SheetOptions& options,
                                 const std::function<Sheet(const std::string&)>& measure);
 

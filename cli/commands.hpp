@@ -129,5 +129,6 @@ void add_takes(CLI::App& app, Action& action);
 void add_response(CLI::App& app, Action& action);
 void add_dynamics(CLI::App& app, Action& action);
 void add_clipping(CLI::App& app, Action& action);
+void add_waveforms(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

@@ -19,16 +19,7 @@ struct Dynamics {
 };
 
 Sheet measure(const Dynamics& command, Capture& a, const std::string& path) {
-  IntakeOptions intake = command.intake;
-  if (intake.stimulus.empty()) intake.stimulus = command.sheet.captures.front();
-  Capture b = open_capture(path, intake);
-  if (b.broken)
-    throw Error(ErrorCode::bad_input, "holds a value that is no number; 'wavicon health' names the place");
-  if (!b.take)
-    throw Error(
-        ErrorCode::bad_input,
-        fmt::format("the marks of {} are not found in it: dynamics have to know where each level lies",
-                    command.sheet.captures.front()));
+  Capture b = open_answer(path, command.sheet.captures.front(), command.intake);
   require_channel(command.sheet, b.source->channel_count());
   Sheet sheet = dynamics_sheet(
       measure_dynamics(*a.source, *b.source, *a.stimulus, *a.take, *b.take, command.intake.part),
@@ -65,13 +56,7 @@ std::string draw(const Dynamics& command, const std::vector<Sheet>& sheets, bool
 int run(const Dynamics& command) {
   command.sheet.check();
   const std::string& reference = command.sheet.captures.front();
-  Capture a = open_capture(reference, command.intake);
-  if (!a.stimulus || !a.stimulus->marks() || !a.take)
-    throw Error(
-        ErrorCode::bad_input,
-        fmt::format("{}: it is no stimulus with marks, nor a capture of one: make it with 'wavicon make "
-                    "staircase --marks' or from a recipe, or name its recipe by --stimulus",
-                    reference));
+  Capture a = open_played(reference, command.intake);
   const auto sheets =
       measure_each(command.sheet, [&](const std::string& path) { return measure(command, a, path); });
   return deliver(command.sheet, sheets,

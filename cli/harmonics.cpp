@@ -169,7 +169,7 @@ Sheet measure_sweep(const Harmonics& command, Capture& capture, const PlacedPart
 std::string draw(const Harmonics& command, const std::vector<Sheet>& sheets, bool svg) {
   const PlotOptions options{.format = svg ? PlotFormat::svg : PlotFormat::png};
   if (command.draw == "period") return draw_period(sheets, options);
-  if (std::all_of(sheets.begin(), sheets.end(), over_frequency)) return draw_over_frequency(sheets, options);
+  if (std::any_of(sheets.begin(), sheets.end(), over_frequency)) return draw_over_frequency(sheets, options);
   const bool tone =
       std::all_of(sheets.begin(), sheets.end(), [](const Sheet& s) { return s.measurement == "harmonics"; });
   if (tone)

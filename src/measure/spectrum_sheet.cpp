@@ -25,7 +25,9 @@ class Builder {
               {{"at_hz", peak.hz}, {"likely", peak.guess}});
     for (const SpectrumBand& band : c.bands)
       reading("band_dbfs", channel, level_dbfs(band.rms), "dBFS",
-              {{"centre_hz", band.centre_hz}, {"rms_reference", std::string("square")}});
+              {{"centre_hz", band.centre_hz},
+               {"spread_db", spread_db(band.centre_hz)},
+               {"rms_reference", std::string("square")}});
     reading("near_dc_dbfs", channel, level_dbfs(c.dc), "dBFS",
             {{"bandwidth_hz", std::vector<double>{0, half_lobe_hz()}}});
     if (half_lobe_hz() < 20)
@@ -38,6 +40,14 @@ class Builder {
  private:
   // From 0 Hz on, so far a constant looks like a line.
   [[nodiscard]] double half_lobe_hz() const { return 6.44 / result_.window_s; }
+
+  // Standard deviation of the level of Gaussian noise in a band: 4.34 dB over the root of bandwidth times
+  // time.
+  [[nodiscard]] double spread_db(double centre_hz) const {
+    const double half = std::exp2(0.5 / result_.options.bands_per_octave),
+                 time_s = static_cast<double>(result_.frames) / result_.sample_rate_hz;
+    return 4.34 / std::sqrt(std::max(1.0, centre_hz * (half - 1 / half) * time_s));
+  }
 
   void tell(const ChannelSpectrum& c, int channel) {
     if (c.silent) return say(Severity::warning, channel, "every sample is zero: there is no spectrum");

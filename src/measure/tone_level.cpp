@@ -40,6 +40,7 @@ ToneLevel tone_level(std::span<const double> x, double step) {
   for (int k = 1; k <= highest; ++k)
     tone.orders.push_back(std::abs(fit.signals[0].amplitude[static_cast<std::size_t>(k)]));
   tone.amplitude = tone.orders[0];
+  tone.phase = std::arg(fit.signals[0].amplitude[1]);
   tone.residual = std::sqrt(fit.signals[0].residual_power);
   return tone;
 }

@@ -8,6 +8,7 @@
 namespace wavicon::measure_detail {
 
 struct ToneLevel {
+  double phase = 0;            ///< of its cosine at the first sample, radians
   double amplitude = 0;        ///< peak value in the middle of the stretch
   std::vector<double> orders;  ///< amplitudes of orders 1 … 10, as far as they lie below half the rate
   double residual = 0;         ///< RMS of what no order explains

@@ -59,7 +59,8 @@ struct ClippingResult {
 
 /// From a staircase (its first frequency), or a multitone of one oscillator whose level rises: the level at
 /// which THD (orders 2 … 10) passes the figure or the gain has fallen by so many dB from that of a
-/// vanishing level (a line over the power of the lowest quarter), whichever comes first, interpolated between the two levels around it.
+/// vanishing level (a line over the power of the lowest quarter), whichever comes first, interpolated between
+/// the two levels around it.
 ///
 /// @param part  index of it in the recipe of the stimulus.
 /// @throws Error bad_argument for another kind of part or options out of range; bad_input for a capture that

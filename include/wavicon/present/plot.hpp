@@ -41,6 +41,10 @@ struct PlotOptions {
 /// draw_harmonics().
 [[nodiscard]] std::string draw_gain(const std::vector<Sheet>& sheets, const PlotOptions& options = {});
 
+/// A few periods of tones as they went in and came out, of a waveforms sheet, on the sample grid, with their
+/// difference; at most four frequencies. Errors as draw_harmonics().
+[[nodiscard]] std::string draw_waveforms(const Sheet& sheet, const PlotOptions& options = {});
+
 /// What draw_curves() lays over each other.
 struct CurveStyle {
   std::vector<std::string> names;  ///< of the curves; the first one strong, others thin
