@@ -98,8 +98,8 @@ std::string draw(const Clipping& command, const std::vector<Sheet>& sheets, bool
                                : over_time ? "THD over time"
                                            : "THD over the level of the stimulus",
                       .x_title = over_time ? "time, s" : "level in, dBFS",
-                      .y_title = gain ? "dB" : "THD, %",
-                      .shown_range = 100},
+                      .y_title = gain ? "dB" : "THD, dB",
+                      .shown_range = 120},
                      {.format = svg ? PlotFormat::svg : PlotFormat::png});
 }
 

@@ -266,12 +266,12 @@ Sheet clipping_sheet(const ClippingResult& r, const CaptureInfo& capture) {
       sheet.readings.push_back({name, channel, value, unit, std::nullopt, false, std::move(more), {}});
     };
     const bool levels = c.frames.front().in_dbfs.has_value();
-    Curve thd{"THD", channel, levels ? "dBFS" : "s", "%", {}, {}},
+    Curve thd{"THD", channel, levels ? "dBFS" : "s", "dB", {}, {}},
         gain{"gain", channel, "dBFS", "dB", {}, {}}, level{"level", channel, "s", "dBFS", {}, {}};
     for (const ClippingFrame& f : c.frames) {
       if (f.thd_ratio) {
         thd.x.push_back(levels ? *f.in_dbfs : f.time_s);
-        thd.y.push_back(100 * *f.thd_ratio);
+        thd.y.push_back(db_from_ratio(*f.thd_ratio));
       }
       if (levels) {
         gain.x.push_back(*f.in_dbfs);

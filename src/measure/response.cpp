@@ -27,6 +27,13 @@ constexpr std::size_t kBefore = 4096;  // frames of it before the delay
 constexpr double kLeadS = 0.05;        // of silence before a sweep
 constexpr double kLittle = 1e-6;       // ε over the middle of the band
 constexpr double kWindowS = 0.34;
+constexpr double kSpoiledMargin = 1.06;  // of a frequency, beside what is spoiled
+constexpr double kCutS = 0.005;
+constexpr double kCutMargin = 1.3;  // the edge rings into what lies before it
+constexpr double kAtTop = 0.999;
+constexpr double kLeastTop = 1e-3;
+constexpr std::size_t kClippedRun = 4;  // frames that stand still
+constexpr double kJoinS = 0.2;
 constexpr double kLeastCoherence = 0.5;
 constexpr double kLeastPower = 1e-10;  // of the strongest bin
 constexpr double kSweepEdge = 0.03;    // of the sweep's ends that are left out, in frequency
@@ -193,13 +200,55 @@ class Responder {
     }
     const double zero = static_cast<double>(channel.impulse_zero) + rest;
     channel.delay_samples = result_.alignment.delay_frames + zero - static_cast<double>(kBefore) - first_rest;
+    find_spoiled(y, channel);
+    const bool rising = options_.sweep_from_hz <= options_.sweep_to_hz;
+    const auto spoiled = [&](double hz) {
+      if (channel.cut_hz && (rising ? hz > *channel.cut_hz : hz < *channel.cut_hz)) return true;
+      return std::any_of(channel.clipped_hz.begin(), channel.clipped_hz.end(),
+                         [&](const auto& stretch) { return hz > stretch.first && hz < stretch.second; });
+    };
     for (const double hz : axis(low * (1 + kSweepEdge), high * (1 - kSweepEdge))) {
+      if (spoiled(hz)) continue;
       const ToneSums sums = tone_sums(channel.impulse, phase_step(hz, rate_));
       const double turn = 2 * std::numbers::pi * hz / rate_;
       ResponsePoint point{hz, sums.zeroth * std::polar(1.0, turn * zero), 1, 0};
       if (std::abs(sums.zeroth) > 0) point.group_delay_s = ((sums.first / sums.zeroth).real() - zero) / rate_;
       channel.points.push_back(point);
     }
+  }
+
+  // Frequency of the sweep a while after its start, with a margin.
+  [[nodiscard]] double sweep_hz(double seconds, double margin) const {
+    const double from = options_.sweep_from_hz, to = options_.sweep_to_hz;
+    return from * std::pow(to / from, std::clamp(seconds / result_.seconds, 0.0, 1.0)) * margin;
+  }
+
+  // Where B stands at its highest value for three frames and more, and where it is cut off.
+  void find_spoiled(std::span<const double> y, ChannelResponse& channel) const {
+    if (!(options_.sweep_from_hz > 0 && options_.sweep_to_hz > 0)) return;
+    const double ends = static_cast<double>(b_.frames()) - result_.alignment.delay_frames;
+    if (ends < static_cast<double>(range_.end) - kCutS * rate_)
+      channel.cut_hz = sweep_hz((ends - static_cast<double>(range_.first)) / rate_, 1 / kCutMargin);
+    double top = 0;
+    for (const double v : y) top = std::max(top, std::abs(v));
+    const auto lead = static_cast<std::size_t>(kLeadS * rate_);
+    std::optional<std::pair<std::size_t, std::size_t>> open;
+    const auto close = [&] {
+      if (!open) return;
+      const double a = sweep_hz((static_cast<double>(open->first) - static_cast<double>(lead)) / rate_, 1),
+                   b = sweep_hz((static_cast<double>(open->second) - static_cast<double>(lead)) / rate_, 1);
+      channel.clipped_hz.emplace_back(std::min(a, b) / kSpoiledMargin, std::max(a, b) * kSpoiledMargin);
+      open.reset();
+    };
+    std::size_t run = 0, found = 0;
+    for (std::size_t n = 0; n < y.size(); ++n) {
+      run = top > kLeastTop && std::abs(y[n]) > kAtTop * top && (run == 0 || y[n] == y[n - 1]) ? run + 1 : 0;
+      if (run < kClippedRun) continue;
+      ++found;
+      if (open && static_cast<double>(n - open->second) > kJoinS * rate_) close();
+      open = open ? std::pair{open->first, n} : std::pair{n, n};
+    }
+    if (found >= kClippedRun) close();
   }
 
   // Averaged windows of anything.
@@ -223,6 +272,8 @@ class Responder {
     if (p == 0 || q == 0 || spectra.windows() == 0) return;
     channel.broadband_db = db_from_power_ratio(q / p);
     channel.delay_samples = result_.alignment.delay_frames;
+    channel.windows = spectra.windows();
+    channel.bin_hz = spectra.bin_hz();
     const double bin = spectra.bin_hz(), chance = 1.0 / static_cast<double>(spectra.windows());
     const double strongest = *std::max_element(spectra.xx().begin(), spectra.xx().end());
     double louder = 0, loud = 0;

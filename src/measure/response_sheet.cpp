@@ -11,7 +11,12 @@ namespace wavicon {
 namespace {
 
 constexpr double kFlatDb = 0.1;
+constexpr std::int64_t kFewWindows = 16;
+constexpr double kEnoughS = 4;
 constexpr double kShownMs = 20;  // of the response over time
+
+// Without the sign of what would be printed as zero.
+double tidy(double db) { return std::abs(db) < 0.005 ? 0.0 : db; }
 
 std::string hertz(double hz) { return fmt::format("{:.{}f} Hz", hz, hz < 100 ? 2 : hz < 1000 ? 1 : 0); }
 
@@ -139,8 +144,8 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
       add("loudness_change_lu", c.loudness_lu, "LU", {{"weighting", std::string("K, without gates")}});
     add("ripple_db", c.ripple_db, "dB",
         {{"bandwidth_hz", std::vector<double>{r.options.band_from_hz, r.options.band_to_hz}}});
-    std::string text = fmt::format("{:+.2f} dB at {:g} Hz, {:+.2f} dB overall", c.gain_db,
-                                   r.options.reference_hz, c.broadband_db);
+    std::string text = fmt::format("{:+.2f} dB at {:g} Hz, {:+.2f} dB overall", tidy(c.gain_db),
+                                   r.options.reference_hz, tidy(c.broadband_db));
     for (const auto& [edge, side, name] :
          {std::tuple{&c.lower, "lower", "lower_edge_hz"}, std::tuple{&c.upper, "upper", "upper_edge_hz"}}) {
       if (!*edge) continue;
@@ -176,6 +181,24 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
                   ? "; flat"
                   : fmt::format("; {:.2f} dB between highest and lowest in the band", c.ripple_db);
     say(Severity::note, text);
+    for (const auto& [from, to] : c.clipped_hz)
+      say(Severity::warning,
+          fmt::format("it clips while the sweep passes {} to {}: that part of the curve is left out",
+                      hertz(from), hertz(to)));
+    if (c.cut_hz)
+      say(Severity::warning,
+          fmt::format("it ends while the sweep is at {}: what lies beyond is left out; record on",
+                      hertz(*c.cut_hz)));
+    if (c.windows > 0 && c.windows < kFewWindows)
+      say(Severity::warning, fmt::format("{} windows are few to average over: play it for {:.0f} s at least",
+                                         c.windows, kEnoughS));
+    if (c.windows > 0 && r.options.smoothing > 0) {
+      const double half = std::exp2(0.5 / r.options.smoothing), lowest = c.bin_hz / (half - 1 / half);
+      if (lowest > c.points.front().hz)
+        say(Severity::note, fmt::format("below {} 1/{:g} octave is narrower than the {:.1f} Hz that can be "
+                                        "told apart: smoothed over more there",
+                                        hertz(lowest), r.options.smoothing, c.bin_hz));
+    }
     if (c.left_out_share > 0.01)
       say(Severity::note,
           fmt::format("{:.0f} % of the axis are left out: too little of A there, or a coherence below 0.5",

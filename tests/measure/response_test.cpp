@@ -278,6 +278,46 @@ TEST(Response, SmoothingKeepsTheMeanAndTheSheetSaysIt) {
             "1/3 octave");
 }
 
+TEST(Response, WhatClipsOrIsCutOffIsLeftOutAndSaid) {
+  const double rate = 48000;
+  const Signal x = sweep(rate);
+  // A bell of 12 dB drives the capture into its ceiling around 3 kHz.
+  const Section filter = bell(3000, 12, 2, rate);
+  const auto clipped = response_of(
+      x, shaped(filtered(x, filter), [](double v, std::size_t) { return std::clamp(v, -0.5, 0.5); }), rate,
+      sweep_options());
+  ASSERT_FALSE(clipped.channels[0].clipped_hz.empty());
+  for (const ResponsePoint& p : clipped.channels[0].points) {
+    EXPECT_FALSE(p.hz > 2600 && p.hz < 3450) << p.hz;
+    if (p.hz > 40 && p.hz < 15000) {
+      EXPECT_NEAR(db_from_ratio(std::abs(p.ratio) / std::abs(filter.at(p.hz, rate))), 0, 0.3) << p.hz;
+    }
+  }
+  EXPECT_NE(
+      response_sheet(clipped, {}, {.channels = 1}).findings[1].text.find("it clips while the sweep passes"),
+      std::string::npos);
+  Signal cut = x;
+  cut.resize(static_cast<std::size_t>(3.2 * rate));
+  const auto shorter = response_of(x, cut, rate, sweep_options());
+  ASSERT_TRUE(shorter.channels[0].cut_hz);
+  const double at = 18 * std::pow(22000.0 / 18, 3.0 / 5);
+  EXPECT_NEAR(*shorter.channels[0].cut_hz / at, 1 / 1.3, 0.01);
+  EXPECT_LT(shorter.channels[0].points.back().hz, at);
+  for (const ResponsePoint& p : shorter.channels[0].points) {
+    if (p.hz > 40 && p.hz < 0.75 * at) {
+      EXPECT_NEAR(db_from_ratio(std::abs(p.ratio)), 0, 0.1) << p.hz;
+    }
+  }
+  EXPECT_TRUE(response_of(x, scaled(x, 2), rate, sweep_options()).channels[0].clipped_hz.empty());
+  auto smooth = ResponseOptions{.smoothing = 48};
+  const Signal few = noise(static_cast<std::size_t>(2 * rate), -20, 4);
+  std::string text;
+  for (const Finding& f : response_sheet(response_of(few, few, rate, smooth), {}, {.channels = 1}).findings)
+    text += f.text;
+  EXPECT_NE(text.find("narrower than"), std::string::npos) << text;
+  EXPECT_NE(text.find("few to average over"), std::string::npos) << text;
+}
+
 TEST(Response, BadInputIsAnswered) {
   const Signal x = noise(96000, -20, 1);
   auto refused = [&](ErrorCode code, const Signal& a, const Signal& b, const ResponseOptions& o = {}) {

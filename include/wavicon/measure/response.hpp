@@ -5,6 +5,7 @@
 #include <complex>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "wavicon/audio/source.hpp"
@@ -86,6 +87,10 @@ struct ChannelResponse {
   std::optional<ResponseBell> bell;    ///< the largest one
   std::optional<ResponseShelf> shelf;  ///< when there is no bell
   double left_out_share = 0;           ///< of the axis: places without enough of A, or of coherence
+  std::vector<std::pair<double, double>> clipped_hz;  ///< stretches of a sweep in which B clips: left out
+  std::optional<double> cut_hz;  ///< B ends (or begins) while the sweep is there: left out beyond
+  std::int64_t windows = 0;      ///< averaged; 0: a sweep
+  double bin_hz = 0;
 };
 
 struct ResponseResult {
