@@ -301,10 +301,10 @@ TEST(Response, WhatClipsOrIsCutOffIsLeftOutAndSaid) {
   const auto shorter = response_of(x, cut, rate, sweep_options());
   ASSERT_TRUE(shorter.channels[0].cut_hz);
   const double at = 18 * std::pow(22000.0 / 18, 3.0 / 5);
-  EXPECT_NEAR(*shorter.channels[0].cut_hz / at, 1 / 1.3, 0.01);
+  EXPECT_NEAR(*shorter.channels[0].cut_hz / at, 1 / 1.6, 0.01);
   EXPECT_LT(shorter.channels[0].points.back().hz, at);
   for (const ResponsePoint& p : shorter.channels[0].points) {
-    if (p.hz > 40 && p.hz < 0.75 * at) {
+    if (p.hz > 40) {
       EXPECT_NEAR(db_from_ratio(std::abs(p.ratio)), 0, 0.1) << p.hz;
     }
   }
