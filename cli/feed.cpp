@@ -20,6 +20,8 @@ struct Feed {
   bool keep_latency = false;
   double tail_s = 0;
   FormatOptions format;
+  bool in_process = false;
+  double patience_s = 10;
   bool quiet = false;
 };
 
@@ -37,6 +39,8 @@ Chain open_chain(const Feed& feed, double sample_rate_hz) {
   std::vector<std::unique_ptr<Unit>> units;
   UnitSearch search = own_units();
   search.sample_rate_hz = sample_rate_hz;
+  search.isolate = !feed.in_process;
+  search.patience_s = feed.patience_s;
   for (const std::string& unit : feed.units) units.push_back(open_unit(parse_unit(unit), search));
   return Chain(std::move(units));
 }
@@ -106,6 +110,11 @@ void add_feed(CLI::App& app, Action& action) {
                     "leave the latency that the units report in the capture");
   command->add_option("--tail", feed->tail_s,
                       "seconds of silence to feed after the stimulus, for what rings on");
+  command->add_option("--patience", feed->patience_s, "seconds that a plugin may take without progress")
+      ->check(CLI::PositiveNumber)
+      ->capture_default_str();
+  command->add_flag("--in-process", feed->in_process,
+                    "run plugins inside this program: what crashes there takes it along");
   feed->format.add_to(*command);
   command->add_flag("--quiet", feed->quiet, "print nothing but errors");
   command->callback([feed, &action] { action = [feed] { return run(*feed); }; });

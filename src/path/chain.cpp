@@ -75,7 +75,13 @@ struct Chain::Impl {
   std::uint32_t run(std::int64_t at_frame) {
     std::uint32_t highest = units.empty() ? highest_bits(blocks[0].samples) : 0;
     for (std::size_t i = 0; i < units.size(); ++i) {
-      units[i]->run(blocks[i].channels.data(), blocks[i + 1].channels.data());
+      try {
+        units[i]->run(blocks[i].channels.data(), blocks[i + 1].channels.data());
+      } catch (const Error& error) {
+        throw Error(error.code(),
+                    fmt::format("{} in the block at frame {} ({:.6f} s of the stimulus)", error.what(),
+                                at_frame, static_cast<double>(at_frame) / sample_rate_hz));
+      }
       highest = highest_bits(blocks[i + 1].samples);
       if (highest >= kInfinity) throw broken_sample(i, at_frame);
     }

@@ -23,4 +23,7 @@ struct Instances {
 [[nodiscard]] std::unique_ptr<Unit> open_lv2(const UnitSpec& spec, const UnitSearch& search);
 [[nodiscard]] std::vector<UnitListing> list_lv2(const UnitSearch& search);
 
+[[nodiscard]] std::unique_ptr<Unit> open_ladspa(const UnitSpec& spec, const UnitSearch& search);
+[[nodiscard]] std::vector<UnitListing> list_ladspa(const UnitSearch& search);
+
 }  // namespace wavicon::path_detail

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "isolated.hpp"
 #include "schemes.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
@@ -26,20 +27,33 @@ std::unique_ptr<Unit> open_lv2(const UnitSpec&, const UnitSearch&) {
 std::vector<UnitListing> list_lv2(const UnitSearch&) { return {}; }
 #endif
 
+#if !WAVICON_LADSPA
+std::unique_ptr<Unit> open_ladspa(const UnitSpec&, const UnitSearch&) {
+  throw Error(ErrorCode::unit_failed,
+              "this build hosts no LADSPA plugins (configured with WAVICON_LADSPA=OFF)");
+}
+std::vector<UnitListing> list_ladspa(const UnitSearch&) { return {}; }
+#endif
+
 }  // namespace path_detail
 
 std::unique_ptr<Unit> open_unit(const UnitSpec& spec, const UnitSearch& search) {
   if (spec.scheme == "sim") return path_detail::open_stand_in(spec);
-  if (spec.scheme == "lv2") return path_detail::open_lv2(spec, search);
+  std::unique_ptr<Unit> unit;
+  if (spec.scheme == "lv2") unit = path_detail::open_lv2(spec, search);
+  if (spec.scheme == "ladspa") unit = path_detail::open_ladspa(spec, search);
+  if (unit && search.isolate)
+    return path_detail::isolated(std::move(unit), {.patience_s = search.patience_s});
+  if (unit) return unit;
   throw Error(ErrorCode::bad_argument,
               fmt::format("unit '{}:{}': unknown scheme '{}'{}", spec.scheme, spec.name, spec.scheme,
-                          name_hint(spec.scheme, {"sim", "lv2"})));
+                          name_hint(spec.scheme, {"sim", "lv2", "ladspa"})));
 }
 
 std::vector<UnitListing> list_units(const UnitSearch& search) {
   auto units = path_detail::list_stand_ins();
-  const auto plugins = path_detail::list_lv2(search);
-  units.insert(units.end(), plugins.begin(), plugins.end());
+  for (const auto& plugins : {path_detail::list_lv2(search), path_detail::list_ladspa(search)})
+    units.insert(units.end(), plugins.begin(), plugins.end());
   return units;
 }
 

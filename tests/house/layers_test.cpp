@@ -22,7 +22,8 @@ const std::map<std::string, std::set<std::string>> kMayUse = {
     {"intake", {"audio", "stimulus", "sheet"}},
     {"measure", {"audio", "stimulus", "intake", "sheet", "ebur128.h"}},
     {"file", {"audio", "stimulus", "sheet", "sndfile.h", "nlohmann/", "unistd.h"}},
-    {"path", {"audio", "lilv/", "lv2/", "dlfcn.h"}},
+    {"path",
+     {"audio", "lilv/", "lv2/", "ladspa.h", "dlfcn.h", "fcntl.h", "linux/", "poll.h", "signal.h", "sys/", "unistd.h"}},
     {"present", {"audio", "sheet", "unistd.h", "sys/wait.h"}},
 };
 

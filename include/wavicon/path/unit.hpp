@@ -43,7 +43,7 @@ struct UnitInfo {
 
 /// A unit's name with the settings that were asked for.
 struct UnitSpec {
-  std::string scheme;  ///< "sim", "lv2"
+  std::string scheme;  ///< "sim", "lv2", "ladspa"
   std::string name;
   std::vector<std::pair<std::string, std::string>> settings;
 };
@@ -100,6 +100,10 @@ struct UnitSearch {
   std::vector<std::filesystem::path> own_bundle_folders;
   /// For settings whose range is a multiple of the sample rate.
   double sample_rate_hz = 48000;
+  /// Whether plugin code runs in a process of its own: what crashes there is an error here.
+  bool isolate = true;
+  /// How long a plugin may make no progress, in seconds.
+  double patience_s = 10;
 };
 
 /// Finds a unit and checks its settings.

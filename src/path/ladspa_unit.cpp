@@ -1,0 +1,424 @@
+#if WAVICON_LADSPA
+#include <dlfcn.h>
+#include <fmt/format.h>
+#include <ladspa.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cctype>
+#include <cmath>
+#include <cstdlib>
+#include <filesystem>
+#include <fstream>
+#include <map>
+#include <optional>
+#include <sstream>
+
+#include "isolated.hpp"
+#include "schemes.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/nearest_names.hpp"
+
+namespace wavicon::path_detail {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr const char* kCacheVersion = "wavicon-ladspa 1";
+
+// A port as the plugin describes it; what depends on the sample rate is worked out when it is known.
+struct Port {
+  int descriptor = 0;
+  int hint = 0;
+  float low = 0, high = 0;
+  std::string name;
+};
+
+struct Description {
+  std::string label, name, maker;
+  std::vector<Port> ports;
+};
+
+// One line for each plugin and port: fields between tabs. Nothing else than a child may ask a library.
+std::string described(const fs::path& file) {
+  void* library = dlopen(file.c_str(), RTLD_NOW | RTLD_LOCAL);
+  if (library == nullptr) return std::string("refused\t") + dlerror() + "\n";
+  const auto describe = reinterpret_cast<LADSPA_Descriptor_Function>(dlsym(library, "ladspa_descriptor"));
+  if (describe == nullptr) return "refused\tit is no LADSPA library (no ladspa_descriptor in it)\n";
+  const auto clean = [](const char* text) {
+    std::string out = text == nullptr ? "" : text;
+    std::replace_if(
+        out.begin(), out.end(), [](unsigned char c) { return c < 32; }, ' ');
+    return out;
+  };
+  std::string text;
+  for (unsigned long i = 0;; ++i) {
+    const LADSPA_Descriptor* plugin = describe(i);
+    if (plugin == nullptr) break;
+    text +=
+        fmt::format("plugin\t{}\t{}\t{}\n", clean(plugin->Label), clean(plugin->Name), clean(plugin->Maker));
+    for (unsigned long p = 0; p < plugin->PortCount; ++p) {
+      const LADSPA_PortRangeHint& hint = plugin->PortRangeHints[p];
+      text += fmt::format("port\t{}\t{}\t{}\t{}\t{}\n", plugin->PortDescriptors[p], hint.HintDescriptor,
+                          hint.LowerBound, hint.UpperBound, clean(plugin->PortNames[p]));
+    }
+  }
+  return text;
+}
+
+std::vector<std::string> split(const std::string& line, char by) {
+  std::vector<std::string> parts;
+  std::istringstream in(line);
+  for (std::string part; std::getline(in, part, by);) parts.push_back(part);
+  return parts;
+}
+
+// @throws Error unit_failed with the reason when the library told one.
+std::vector<Description> parsed(const std::string& what, const std::string& text) {
+  std::vector<Description> plugins;
+  std::istringstream in(text);
+  for (std::string line; std::getline(in, line);) {
+    const auto parts = split(line, '\t');
+    if (parts[0] == "refused")
+      throw Error(ErrorCode::unit_failed,
+                  fmt::format("{} cannot be loaded: {}", what, parts.size() > 1 ? parts[1] : ""));
+    if (parts[0] == "plugin" && parts.size() >= 3)
+      plugins.push_back({parts[1], parts[2], parts.size() > 3 ? parts[3] : "", {}});
+    if (parts[0] == "port" && parts.size() >= 5 && !plugins.empty())
+      plugins.back().ports.push_back(
+          {std::atoi(parts[1].c_str()), std::atoi(parts[2].c_str()), std::strtof(parts[3].c_str(), nullptr),
+           std::strtof(parts[4].c_str(), nullptr), parts.size() > 5 ? parts[5] : ""});
+  }
+  return plugins;
+}
+
+// "Delay time (s)" is delay_time with unit s.
+std::string symbol_of(const std::string& name) {
+  std::string symbol;
+  for (const char c : name.substr(0, name.find_first_of("([{"))) {
+    if (std::isalnum(static_cast<unsigned char>(c)))
+      symbol += static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    else if (!symbol.empty() && symbol.back() != '_')
+      symbol += '_';
+  }
+  while (!symbol.empty() && symbol.back() == '_') symbol.pop_back();
+  return symbol.empty() ? "setting" : symbol;
+}
+
+std::string unit_of(const std::string& name) {
+  const auto open = name.find_first_of("([");
+  if (open == std::string::npos) return "";
+  const auto close = name.find_first_of(")]", open);
+  return name.substr(open + 1, close == std::string::npos ? close : close - open - 1);
+}
+
+SettingInfo setting_of(const Port& port, double rate) {
+  SettingInfo s;
+  s.symbol = symbol_of(port.name);
+  s.name = port.name;
+  s.unit = unit_of(port.name);
+  const double scale = LADSPA_IS_HINT_SAMPLE_RATE(port.hint) ? rate : 1;
+  s.minimum = LADSPA_IS_HINT_BOUNDED_BELOW(port.hint) ? scale * static_cast<double>(port.low) : -1e9;
+  s.maximum = LADSPA_IS_HINT_BOUNDED_ABOVE(port.hint) ? scale * static_cast<double>(port.high) : 1e9;
+  s.toggle = LADSPA_IS_HINT_TOGGLED(port.hint);
+  if (s.toggle) {
+    s.minimum = 0;
+    s.maximum = 1;
+  }
+  s.integer = LADSPA_IS_HINT_INTEGER(port.hint);
+  s.logarithmic = LADSPA_IS_HINT_LOGARITHMIC(port.hint) && s.minimum > 0;
+  const auto part = [&](double share) {
+    return s.logarithmic ? s.minimum * std::pow(s.maximum / s.minimum, share)
+                         : s.minimum + share * (s.maximum - s.minimum);
+  };
+  switch (port.hint & LADSPA_HINT_DEFAULT_MASK) {
+    case LADSPA_HINT_DEFAULT_MINIMUM:
+      s.default_value = s.minimum;
+      break;
+    case LADSPA_HINT_DEFAULT_LOW:
+      s.default_value = part(0.25);
+      break;
+    case LADSPA_HINT_DEFAULT_MIDDLE:
+      s.default_value = part(0.5);
+      break;
+    case LADSPA_HINT_DEFAULT_HIGH:
+      s.default_value = part(0.75);
+      break;
+    case LADSPA_HINT_DEFAULT_MAXIMUM:
+      s.default_value = s.maximum;
+      break;
+    case LADSPA_HINT_DEFAULT_1:
+      s.default_value = 1;
+      break;
+    case LADSPA_HINT_DEFAULT_100:
+      s.default_value = 100;
+      break;
+    case LADSPA_HINT_DEFAULT_440:
+      s.default_value = 440;
+      break;
+    default:
+      s.default_value = std::clamp(0.0, s.minimum, s.maximum);
+  }
+  if (s.integer) s.default_value = std::round(s.default_value);
+  return s;
+}
+
+UnitInfo info_of(const fs::path& file, const Description& plugin, double rate) {
+  UnitInfo info{
+      fmt::format("ladspa:{}:{}", file.string(), plugin.label), plugin.name, plugin.maker, 0, 0, {}};
+  std::map<std::string, int> seen;
+  for (const Port& port : plugin.ports) {
+    if (LADSPA_IS_PORT_AUDIO(port.descriptor))
+      ++(LADSPA_IS_PORT_INPUT(port.descriptor) ? info.input_count : info.output_count);
+    if (!LADSPA_IS_PORT_CONTROL(port.descriptor) || !LADSPA_IS_PORT_INPUT(port.descriptor)) continue;
+    info.settings.push_back(setting_of(port, rate));
+    std::string& symbol = info.settings.back().symbol;
+    if (const int count = ++seen[symbol]; count > 1) symbol += fmt::format("_{}", count);
+  }
+  return info;
+}
+
+// Why it cannot carry a signal; empty when it can.
+std::string refusal(const UnitInfo& info) {
+  if (info.input_count == 0) return "it has no audio input";
+  if (info.output_count == 0) return "it has no audio output";
+  if (info.input_count > 2 || info.output_count > 2) return "more than two inputs or outputs";
+  return "";
+}
+
+std::vector<fs::path> folders() {
+  const char* path = std::getenv("LADSPA_PATH");
+  std::vector<fs::path> found;
+  for (const std::string& folder :
+       split(path != nullptr ? path
+                             : "/usr/local/lib/ladspa:/usr/lib/ladspa:/usr/lib/x86_64-linux-gnu/ladspa:/usr/"
+                               "lib/aarch64-linux-gnu/ladspa",
+             ':'))
+    if (!folder.empty()) found.emplace_back(folder);
+  return found;
+}
+
+fs::path found_file(const std::string& name) {
+  std::error_code ignored;
+  if (name.find('/') != std::string::npos) {
+    if (!fs::is_regular_file(name, ignored))
+      throw Error(ErrorCode::bad_argument, fmt::format("ladspa:{}: there is no such file", name));
+    return name;
+  }
+  std::vector<std::string> names;
+  for (const fs::path& folder : folders())
+    for (const auto& entry : fs::directory_iterator(folder, ignored)) {
+      if (entry.path().extension() != ".so") continue;
+      if (entry.path().filename() == name || entry.path().stem() == name) return entry.path();
+      names.push_back(entry.path().stem().string());
+    }
+  throw Error(ErrorCode::bad_argument,
+              fmt::format("there is no LADSPA library '{}'{}; 'wavicon units' lists what is there", name,
+                          name_hint(name, names)));
+}
+
+// What libraries said before, kept by their times and sizes.
+class Cache {
+ public:
+  Cache() {
+    const char *cache = std::getenv("XDG_CACHE_HOME"), *home = std::getenv("HOME");
+    if (cache != nullptr && *cache != '\0')
+      file_ = fs::path(cache) / "wavicon" / "ladspa";
+    else if (home != nullptr && *home != '\0')
+      file_ = fs::path(home) / ".cache" / "wavicon" / "ladspa";
+    std::ifstream in(file_);
+    std::string line, key;
+    if (!std::getline(in, line) || line != kCacheVersion) return;
+    while (std::getline(in, line)) {
+      if (line.rfind("file\t", 0) == 0)
+        key = line.substr(5);
+      else
+        known_[key] += line + "\n";
+    }
+  }
+  ~Cache() {
+    if (!changed_ || file_.empty()) return;
+    std::error_code ignored;
+    fs::create_directories(file_.parent_path(), ignored);
+    const fs::path partial = file_.string() + fmt::format(".{}", ::getpid());
+    {
+      std::ofstream out(partial);
+      out << kCacheVersion << "\n";
+      for (const auto& [key, text] : known_) out << "file\t" << key << "\n" << text;
+    }
+    fs::rename(partial, file_, ignored);
+  }
+  Cache(const Cache&) = delete;
+  Cache& operator=(const Cache&) = delete;
+
+  // @throws Error unit_failed when the library's code fails while it is asked.
+  std::string text_of(const fs::path& library, double patience_s) {
+    struct stat times {};
+    ::stat(library.c_str(), &times);
+    const std::string key = fmt::format("{}\t{}.{:09}\t{}", library.string(), times.st_mtim.tv_sec,
+                                        times.st_mtim.tv_nsec, times.st_size);
+    if (const auto found = known_.find(key); found != known_.end()) return found->second;
+    std::string text;
+    try {
+      text = told_by_child(library.string(), [&] { return described(library); }, {.patience_s = patience_s});
+    } catch (const Error& error) {
+      text = std::string("refused\t") + error.what() + "\n";
+    }
+    changed_ = true;
+    return known_[key] = text;
+  }
+
+ private:
+  fs::path file_;
+  std::map<std::string, std::string> known_;
+  bool changed_ = false;
+};
+
+// A running copy of it; lives in the child only.
+class Instance {
+ public:
+  Instance(const LADSPA_Descriptor* plugin, const Description& description, const std::vector<double>& values,
+           double rate, int block_frames)
+      : plugin_(plugin),
+        handle_(plugin->instantiate(plugin, static_cast<unsigned long>(rate))),
+        frames_(block_frames) {
+    if (handle_ == nullptr)
+      throw Error(ErrorCode::unit_failed,
+                  fmt::format("{} refused to start at {:g} Hz", description.label, rate));
+    controls_.assign(description.ports.size(), 0.0F);
+    std::size_t setting = 0;
+    for (std::size_t p = 0; p < description.ports.size(); ++p) {
+      const Port& port = description.ports[p];
+      if (LADSPA_IS_PORT_AUDIO(port.descriptor)) {
+        (LADSPA_IS_PORT_INPUT(port.descriptor) ? ins_ : outs_).push_back(p);
+        continue;
+      }
+      if (LADSPA_IS_PORT_INPUT(port.descriptor)) controls_[p] = static_cast<float>(values[setting++]);
+      if (!LADSPA_IS_PORT_INPUT(port.descriptor) && (port.name == "latency" || port.name == "_latency"))
+        latency_ = p;
+      plugin_->connect_port(handle_, p, &controls_[p]);
+    }
+    if (plugin_->activate != nullptr) plugin_->activate(handle_);
+  }
+  ~Instance() {
+    if (plugin_->deactivate != nullptr) plugin_->deactivate(handle_);
+    if (plugin_->cleanup != nullptr) plugin_->cleanup(handle_);
+  }
+  Instance(const Instance&) = delete;
+  Instance& operator=(const Instance&) = delete;
+
+  void run(const float* const* inputs, float* const* outputs, bool doubled) {
+    for (std::size_t i = 0; i < ins_.size(); ++i)
+      plugin_->connect_port(handle_, ins_[i], const_cast<float*>(inputs[doubled ? 0 : i]));
+    for (std::size_t i = 0; i < outs_.size(); ++i) plugin_->connect_port(handle_, outs_[i], outputs[i]);
+    plugin_->run(handle_, static_cast<unsigned long>(frames_));
+  }
+  [[nodiscard]] std::int64_t latency_frames() const {
+    return latency_ ? std::llround(std::max(0.0F, controls_[*latency_])) : 0;
+  }
+
+ private:
+  const LADSPA_Descriptor* plugin_;
+  LADSPA_Handle handle_;
+  int frames_;
+  std::vector<float> controls_;
+  std::vector<std::size_t> ins_, outs_;
+  std::optional<std::size_t> latency_;
+};
+
+class LadspaUnit : public Unit {
+ public:
+  LadspaUnit(fs::path file, Description description, UnitInfo info, const UnitSpec& spec)
+      : file_(std::move(file)),
+        description_(std::move(description)),
+        info_(std::move(info)),
+        values_(setting_values(info_.name, info_.settings, spec)) {}
+
+  const UnitInfo& info() const noexcept override { return info_; }
+  void prepare(double sample_rate_hz, int channel_count, int block_frames) override {
+    if (const std::string why = refusal(info_); !why.empty())
+      throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be hosted: {}", info_.name, why));
+    fit_ = fit_channels(info_, channel_count);
+    // Never unloaded: some libraries leave threads or handlers behind.
+    void* library = dlopen(file_.c_str(), RTLD_NOW | RTLD_LOCAL);
+    if (library == nullptr)
+      throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be loaded: {}", info_.name, dlerror()));
+    const auto describe = reinterpret_cast<LADSPA_Descriptor_Function>(dlsym(library, "ladspa_descriptor"));
+    const LADSPA_Descriptor* plugin = nullptr;
+    for (unsigned long i = 0; describe != nullptr && (plugin = describe(i)) != nullptr; ++i)
+      if (description_.label == plugin->Label) break;
+    if (plugin == nullptr)
+      throw Error(ErrorCode::unit_failed, fmt::format("{} is no longer in its library", info_.name));
+    instances_.clear();
+    for (int i = 0; i < fit_.count; ++i)
+      instances_.push_back(
+          std::make_unique<Instance>(plugin, description_, values_, sample_rate_hz, block_frames));
+  }
+  int output_channel_count() const noexcept override { return fit_.outputs; }
+  void run(const float* const* inputs, float* const* outputs) override {
+    for (std::size_t i = 0; i < instances_.size(); ++i)
+      instances_[i]->run(inputs + i, outputs + i, fit_.doubled);
+  }
+  std::int64_t latency_frames() const noexcept override {
+    return instances_.empty() ? 0 : instances_.front()->latency_frames();
+  }
+
+ private:
+  fs::path file_;
+  Description description_;
+  UnitInfo info_;
+  std::vector<double> values_;
+  Instances fit_;
+  std::vector<std::unique_ptr<Instance>> instances_;
+};
+
+}  // namespace
+
+std::unique_ptr<Unit> open_ladspa(const UnitSpec& spec, const UnitSearch& search) {
+  // FILE or FILE:LABEL; a label holds no slash.
+  const auto colon = spec.name.rfind(':');
+  const bool labelled = colon != std::string::npos && spec.name.find('/', colon) == std::string::npos;
+  const fs::path file = found_file(labelled ? spec.name.substr(0, colon) : spec.name);
+  const std::string label = labelled ? spec.name.substr(colon + 1) : "";
+  Cache cache;
+  const auto plugins = parsed("ladspa:" + file.string(), cache.text_of(file, search.patience_s));
+  std::vector<std::string> labels;
+  for (const Description& plugin : plugins) {
+    labels.push_back(plugin.label);
+    if (plugin.label != label && !(label.empty() && plugins.size() == 1)) continue;
+    UnitInfo info = info_of(file, plugin, search.sample_rate_hz);
+    return std::make_unique<LadspaUnit>(file, plugin, std::move(info), spec);
+  }
+  if (label.empty())
+    throw Error(
+        ErrorCode::bad_argument,
+        fmt::format("ladspa:{}: the library holds {} plugins; name one, for example ladspa:{}:{}", spec.name,
+                    plugins.size(), spec.name, plugins.empty() ? "LABEL" : plugins.front().label));
+  throw Error(ErrorCode::bad_argument, fmt::format("ladspa:{}: the library has no plugin '{}'{}", spec.name,
+                                                   label, name_hint(label, labels)));
+}
+
+std::vector<UnitListing> list_ladspa(const UnitSearch& search) {
+  std::vector<UnitListing> list;
+  Cache cache;
+  std::error_code ignored;
+  for (const fs::path& folder : folders())
+    for (const auto& entry : fs::directory_iterator(folder, ignored)) {
+      if (entry.path().extension() != ".so") continue;
+      try {
+        for (const Description& plugin :
+             parsed(entry.path().string(), cache.text_of(entry.path(), search.patience_s))) {
+          const UnitInfo info = info_of(entry.path().stem(), plugin, search.sample_rate_hz);
+          list.push_back({info.name, info.title, info.input_count, info.output_count, refusal(info)});
+        }
+      } catch (const Error& error) {
+        list.push_back({"ladspa:" + entry.path().stem().string(), "", 0, 0, error.what()});
+      }
+    }
+  std::sort(list.begin(), list.end(), [](const auto& a, const auto& b) { return a.name < b.name; });
+  return list;
+}
+
+}  // namespace wavicon::path_detail
+#endif
