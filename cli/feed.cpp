@@ -2,7 +2,7 @@
 
 #include <memory>
 
-#include "commands.hpp"
+#include "feed.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/audio_file.hpp"
@@ -11,19 +11,6 @@
 
 namespace wavicon::cli {
 namespace {
-
-struct Feed {
-  std::string stimulus;
-  std::vector<std::string> units;
-  std::string capture;
-  int block_frames = 512;
-  bool keep_latency = false;
-  double tail_s = 0;
-  FormatOptions format;
-  bool in_process = false;
-  double patience_s = 10;
-  bool quiet = false;
-};
 
 std::string level_text(double peak) {
   return peak > 0 ? fmt::format("{:.2f} dBFS", db_from_ratio(peak)) : "silent";
@@ -64,7 +51,9 @@ void report(const Feed& feed, const AudioFileInfo& in, const FeedResult& result,
                                  static_cast<double>(clipped.first_frame) / in.sample_rate_hz));
 }
 
-int run(const Feed& feed) {
+}  // namespace
+
+int feed_once(const Feed& feed) {
   AudioReader reader(feed.stimulus);
   const AudioFileInfo in = reader.info();
   if (in.frames == 0)
@@ -95,17 +84,30 @@ int run(const Feed& feed) {
   return exit_status::measured;
 }
 
-}  // namespace
-
 void add_feed(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("feed", "send a stimulus through a chain of units");
   auto feed = std::make_shared<Feed>();
   command->add_option("STIMULUS", feed->stimulus, "audio file to send")->required();
-  command->add_option("--through", feed->units, "SCHEME:NAME?setting=value&…; several in a row are a chain")
+  command
+      ->add_option("--through", feed->units,
+                   "SCHEME:NAME?setting=value&…; several in a row are a chain; setting=a,b,c makes a ladder")
       ->required()
       ->allow_extra_args(false);
-  command->add_option("-o,--output", feed->capture, "capture to write: .wav, .aiff or .flac")->required();
-  command->add_option("--block", feed->block_frames, "frames per run of the units")->capture_default_str();
+  command
+      ->add_option("-o,--output", feed->capture,
+                   "capture to write: .wav, .aiff or .flac; those of a ladder are named after it")
+      ->required();
+  command
+      ->add_option("--block", feed->blocks,
+                   "frames per run of the units; several make a ladder (default: 512)")
+      ->delimiter(',');
+  command
+      ->add_option("--rates", feed->rates_hz,
+                   "make the stimulus anew at each of these rates: a ladder of them")
+      ->delimiter(',');
+  command
+      ->add_option("--jobs", feed->jobs, "captures of a ladder at once (default: as many as there are cores)")
+      ->check(CLI::PositiveNumber);
   command->add_flag("--keep-latency", feed->keep_latency,
                     "leave the latency that the units report in the capture");
   command->add_option("--tail", feed->tail_s,
@@ -117,7 +119,7 @@ void add_feed(CLI::App& app, Action& action) {
                     "run plugins inside this program: what crashes there takes it along");
   feed->format.add_to(*command);
   command->add_flag("--quiet", feed->quiet, "print nothing but errors");
-  command->callback([feed, &action] { action = [feed] { return run(*feed); }; });
+  command->callback([feed, &action] { action = [feed] { return run_feed(*feed); }; });
 }
 
 }  // namespace wavicon::cli

@@ -1,0 +1,329 @@
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <sys/prctl.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <csignal>
+#include <cstring>
+#include <fstream>
+#include <map>
+#include <set>
+#include <thread>
+
+#include "feed.hpp"
+#include "stimulus_file.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/file/audio_file.hpp"
+#include "wavicon/file/output_file.hpp"
+
+namespace wavicon::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr std::size_t kMostSteps = 4096;
+
+std::vector<std::string> listed(const std::string& value) {
+  std::vector<std::string> parts(1);
+  for (const char c : value)
+    if (c == ',')
+      parts.emplace_back();
+    else
+      parts.back() += c;
+  return parts;
+}
+
+// What may stand in a file name.
+std::string tame(std::string text) {
+  for (char& c : text)
+    if (std::isalnum(static_cast<unsigned char>(c)) == 0 && c != '.' && c != '-' && c != '_') c = '-';
+  return text;
+}
+
+// One axis of a ladder: its name in file names, and its values.
+struct Axis {
+  std::string name;
+  std::vector<std::string> values;
+  std::size_t unit = 0, setting = 0;  // where it stands in the chain
+  enum class Kind { setting, block, rate } kind = Kind::setting;
+};
+
+std::string unit_text(const UnitSpec& spec) {
+  std::string text = spec.scheme + ":" + spec.name;
+  for (std::size_t i = 0; i < spec.settings.size(); ++i)
+    text += (i == 0 ? "?" : "&") + spec.settings[i].first + "=" + spec.settings[i].second;
+  return text;
+}
+
+std::vector<Axis> axes_of(const Feed& feed, const std::vector<UnitSpec>& specs) {
+  std::vector<Axis> axes;
+  std::map<std::string, int> seen;
+  for (const UnitSpec& spec : specs)
+    for (const auto& [symbol, value] : spec.settings)
+      seen[symbol] += value.find(',') != std::string::npos ? 1 : 0;
+  for (std::size_t u = 0; u < specs.size(); ++u)
+    for (std::size_t s = 0; s < specs[u].settings.size(); ++s) {
+      const auto& [symbol, value] = specs[u].settings[s];
+      if (value.find(',') == std::string::npos) continue;
+      for (const std::string& part : listed(value))
+        if (part.empty())
+          throw Error(ErrorCode::bad_argument,
+                      fmt::format("{}={}: a value of the ladder is empty", symbol, value));
+      axes.push_back({seen[symbol] > 1 ? fmt::format("{}-{}", u + 1, symbol) : symbol, listed(value), u, s});
+    }
+  if (feed.blocks.size() > 1) {
+    axes.push_back({"block", {}, 0, 0, Axis::Kind::block});
+    for (const int block : feed.blocks) axes.back().values.push_back(std::to_string(block));
+  }
+  if (!feed.rates_hz.empty()) {
+    axes.push_back({"rate", {}, 0, 0, Axis::Kind::rate});
+    for (const double rate : feed.rates_hz) axes.back().values.push_back(fmt::format("{:g}", rate));
+  }
+  return axes;
+}
+
+struct Step {
+  Feed feed;
+  std::string name;  // of its values
+};
+
+// The stimulus at another rate, beside the captures; made once.
+std::string stimulus_at(const Feed& feed, const Recipe& recipe, double rate) {
+  const fs::path target = fs::path(feed.capture).parent_path() /
+                          fmt::format("{}-{:g}.wav", fs::path(feed.stimulus).stem().string(), rate);
+  Recipe at_rate = recipe;
+  at_rate.sample_rate_hz = rate;
+  require_valid(at_rate);
+  write_stimulus(at_rate, target.string(), feed.quiet);
+  return target.string();
+}
+
+std::vector<Step> steps_of(const Feed& feed, std::vector<UnitSpec> specs, const std::vector<Axis>& axes) {
+  std::size_t count = 1;
+  for (const Axis& axis : axes) count *= axis.values.size();
+  if (count > kMostSteps)
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("the ladder has {} steps; {} are the most", count, kMostSteps));
+  std::map<std::string, std::string> stimuli;
+  if (!feed.rates_hz.empty()) {
+    const auto stimulus = stimulus_of("", AudioReader(feed.stimulus).info());
+    if (!stimulus)
+      throw Error(ErrorCode::bad_input,
+                  feed.stimulus + ": carries no recipe, and cannot be made at other rates");
+    for (const double rate : feed.rates_hz)
+      stimuli[fmt::format("{:g}", rate)] = stimulus_at(feed, stimulus->recipe(), rate);
+  }
+  const fs::path capture = feed.capture;
+  std::vector<Step> steps;
+  for (std::size_t i = 0; i < count; ++i) {
+    Step step{feed, ""};
+    std::size_t rest = i, block = count;
+    for (const Axis& axis : axes) {
+      block /= axis.values.size();
+      const std::string& value = axis.values[rest / block];
+      rest %= block;
+      step.name += fmt::format("{}{}-{}", step.name.empty() ? "" : "-", axis.name, tame(value));
+      if (axis.kind == Axis::Kind::setting) specs[axis.unit].settings[axis.setting].second = value;
+      if (axis.kind == Axis::Kind::block) step.feed.block_frames = std::stoi(value);
+      if (axis.kind == Axis::Kind::rate) step.feed.stimulus = stimuli.at(value);
+    }
+    step.feed.units.clear();
+    for (const UnitSpec& spec : specs) step.feed.units.push_back(unit_text(spec));
+    step.feed.capture = (capture.parent_path() / fmt::format("{}-{}{}", capture.stem().string(), step.name,
+                                                             capture.extension().string()))
+                            .string();
+    steps.push_back(std::move(step));
+  }
+  return steps;
+}
+
+// What an interrupted ladder has finished: a small file beside the captures, gone when the ladder is whole.
+class Record {
+ public:
+  explicit Record(const Feed& feed) {
+    const fs::path capture = feed.capture;
+    file_ = capture.parent_path() / fmt::format(".{}.ladder", capture.stem().string());
+
+    head_ = fmt::format("{} {} {} {} {} {} {}", feed.units, feed.tail_s, feed.keep_latency,
+                        feed.format.bits.value_or(0), feed.format.dither, feed.format.no_dither,
+                        feed.format.seed);
+    struct stat times {};
+    ::stat(feed.stimulus.c_str(), &times);
+    head_ += fmt::format(" {} {} {}.{:09}", feed.stimulus, times.st_size, times.st_mtim.tv_sec,
+                         times.st_mtim.tv_nsec);
+    std::ifstream in(file_);
+    std::string line;
+    if (std::getline(in, line) && line == head_)
+      while (std::getline(in, line)) finished_.insert(line);
+    else
+      write_text_file(file_, head_ + "\n");
+    clear_leftovers(capture);
+  }
+  [[nodiscard]] bool finished(const std::string& capture) const {
+    std::error_code ignored;
+    return finished_.count(capture) > 0 && fs::exists(capture, ignored);
+  }
+  void add(const std::string& capture) { std::ofstream(file_, std::ios::app) << capture + "\n"; }
+  void remove() {
+    std::error_code ignored;
+    fs::remove(file_, ignored);
+  }
+
+ private:
+  // Whether a process of that number runs; one that has ended and was not asked about has no command line.
+  static bool lives(int pid) {
+    std::ifstream in(fmt::format("/proc/{}/cmdline", pid));
+    return in.good() && in.peek() != std::ifstream::traits_type::eof();
+  }
+
+  // Files that a killed run was writing.
+  static void clear_leftovers(const fs::path& capture) {
+    std::error_code ignored;
+    const std::string start = "." + capture.stem().string() + "-";
+    const fs::path folder = capture.has_parent_path() ? capture.parent_path() : fs::path(".");
+    std::vector<fs::path> old;
+    for (const auto& entry : fs::directory_iterator(folder, ignored)) {
+      const std::string name = entry.path().filename().string();
+      const auto mark = name.find(".partial");
+      if (name.rfind(start, 0) != 0 || mark == std::string::npos) continue;
+      const auto dash = name.rfind('-', mark), dot = name.rfind('.', dash);
+      const int pid = dot == std::string::npos ? 0 : std::atoi(name.c_str() + dot + 1);
+      if (pid > 0 && !lives(pid)) old.push_back(entry.path());
+    }
+    for (const fs::path& file : old) fs::remove(file, ignored);
+  }
+
+  fs::path file_;
+  std::string head_;
+  std::set<std::string> finished_;
+};
+
+int status_of(ErrorCode code) {
+  return code == ErrorCode::bad_input     ? exit_status::bad_input
+         : code == ErrorCode::unit_failed ? exit_status::unit_failed
+                                          : exit_status::wrong_usage;
+}
+
+// A step in a process of its own; what it prints comes in one piece.
+struct Worker {
+  pid_t pid = 0;
+  int out = -1;
+  std::size_t step = 0;
+};
+
+Worker start(const Step& step, std::size_t index) {
+  int ends[2];
+  if (::pipe(ends) != 0)
+    throw Error(ErrorCode::unit_failed, fmt::format("no pipe for {}: {}", step.name, std::strerror(errno)));
+  std::fflush(nullptr);
+  const pid_t parent = ::getpid(), child = ::fork();
+  if (child < 0)
+    throw Error(ErrorCode::unit_failed,
+                fmt::format("no process for {}: {}", step.name, std::strerror(errno)));
+  if (child == 0) {
+    ::prctl(PR_SET_PDEATHSIG, SIGKILL);
+    if (::getppid() != parent) ::_exit(0);
+    ::dup2(ends[1], STDOUT_FILENO);
+    ::dup2(ends[1], STDERR_FILENO);
+    ::close(ends[0]);
+    ::close(ends[1]);
+    int status = exit_status::measured;
+    try {
+      status = feed_once(step.feed);
+    } catch (const Error& error) {
+      std::string line = error.what();
+      std::replace(line.begin(), line.end(), '\n', ' ');
+      std::fprintf(stderr, "wavicon: %s: %s\n", step.name.c_str(), line.c_str());
+      status = status_of(error.code());
+    } catch (const Interrupted&) {
+      status = exit_status::interrupted;
+    } catch (const std::exception& error) {
+      std::fprintf(stderr, "wavicon: %s: %s\n", step.name.c_str(), error.what());
+      status = exit_status::unit_failed;
+    }
+    std::fflush(nullptr);
+    ::_exit(status);
+  }
+  ::close(ends[1]);
+  return {child, ends[0], index};
+}
+
+// Waits for one of them to end, prints what it said, and takes it out.
+int finish_one(std::vector<Worker>& workers, std::size_t& step) {
+  int state = 0;
+  pid_t ended = 0;
+  do {
+    ended = ::waitpid(-1, &state, 0);
+  } while (ended < 0 && errno == EINTR);
+  const auto worker =
+      std::find_if(workers.begin(), workers.end(), [&](const Worker& w) { return w.pid == ended; });
+  if (worker == workers.end()) return exit_status::measured;
+  const int status = WIFEXITED(state) ? WEXITSTATUS(state) : exit_status::unit_failed;
+  char piece[4096];
+  for (ssize_t got = 0; (got = ::read(worker->out, piece, sizeof piece)) > 0;)
+    std::fwrite(piece, 1, static_cast<std::size_t>(got), status == exit_status::measured ? stdout : stderr);
+  std::fflush(nullptr);
+  ::close(worker->out);
+  step = worker->step;
+  workers.erase(worker);
+  return status;
+}
+
+int climb(const Feed& feed, const std::vector<Step>& steps) {
+  Record record(feed);
+  const std::size_t at_once =
+      feed.jobs > 0 ? static_cast<std::size_t>(feed.jobs) : std::max(1U, std::thread::hardware_concurrency());
+  std::vector<Worker> workers;
+  std::size_t next = 0, kept = 0, failed = 0;
+  int worst = exit_status::measured;
+  while (next < steps.size() || !workers.empty()) {
+    throw_if_interrupted();
+    if (next < steps.size() && workers.size() < at_once) {
+      if (record.finished(steps[next].feed.capture))
+        ++kept;
+      else
+        workers.push_back(start(steps[next], next));
+      ++next;
+      continue;
+    }
+    std::size_t step = 0;
+    const int status = finish_one(workers, step);
+    if (status == exit_status::interrupted) throw Interrupted{};
+    if (status == exit_status::measured) record.add(steps[step].feed.capture);
+    if (status != exit_status::measured) {
+      ++failed;
+      worst = worst == exit_status::measured ? status : worst;
+    }
+  }
+  if (failed == 0) record.remove();
+  say(feed.quiet, fmt::format("ladder of {} captures: {} fed{}{}", steps.size(), steps.size() - kept - failed,
+                              kept > 0 ? fmt::format(", {} kept from an interrupted run", kept) : "",
+                              failed > 0 ? fmt::format(", {} failed", failed) : ""));
+  return worst;
+}
+
+}  // namespace
+
+int run_feed(const Feed& asked) {
+  Feed feed = asked;
+  if (!feed.blocks.empty()) feed.block_frames = feed.blocks.front();
+  std::vector<UnitSpec> specs;
+  for (const std::string& unit : feed.units) specs.push_back(parse_unit(unit));
+  const auto axes = axes_of(feed, specs);
+  if (axes.empty()) return feed_once(feed);
+  require_writable(feed.capture, {feed.stimulus});
+  const auto steps = steps_of(feed, specs, axes);
+  // What is mistyped is found before the first capture is fed.
+  UnitSearch search = own_units();
+  search.isolate = !feed.in_process;
+  std::set<std::string> units;
+  for (const Step& step : steps) units.insert(step.feed.units.begin(), step.feed.units.end());
+  for (const std::string& unit : units) (void)open_unit(parse_unit(unit), search);
+  return climb(feed, steps);
+}
+
+}  // namespace wavicon::cli

@@ -1,0 +1,85 @@
+// Plugins that misbehave, ladders, and ladders that were killed, as a user meets them.
+
+#include <chrono>
+#include <filesystem>
+#include <thread>
+
+#include "program.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+class Feeding : public Program {};
+
+TEST_F(Feeding, APluginThatMisbehavesIsOneLineAndNoCapture) {
+  good("make noise --seconds 1 --level -20 -o n.wav");
+  const std::string unit = std::string("'lv2:") + WAVICON_HOSTILE_BUNDLE + ":";
+  for (const char* name : {"crashes", "aborts", "exits", "throws", "takes-all-memory", "writes-infinity",
+                           "writes-beyond", "writes-before", "crashes-at-start", "divides-by-zero"}) {
+    const std::string line = bad(4, "feed n.wav -o c.wav --through " + unit + name + "'");
+    EXPECT_HAS(line, name);
+    if (std::string(name) != "crashes-at-start") {
+      EXPECT_HAS(line, "s of the stimulus");
+    }
+  }
+  EXPECT_HAS(bad(4, "feed n.wav -o c.wav --patience 0.3 --through " + unit + "hangs'"),
+             "hangs: no progress in 0.3 s");
+  good("feed n.wav -o a.wav --quiet --in-process --through 'lv2:urn:saltmarsh:tern?drive=9'");
+  good("feed n.wav -o b.wav --quiet --through 'lv2:urn:saltmarsh:tern?drive=9'");
+  EXPECT_EQ(read_text(file("a.wav")), read_text(file("b.wav")));
+}
+
+TEST_F(Feeding, ALadderMakesOneCaptureForEachCombination) {
+  good("make noise --seconds 1 --level -20 -o n.wav");
+  std::filesystem::create_directory(file("l"));
+  const std::string text = good(
+      "feed n.wav --through 'sim:tern?drive=0,12&oversampling=1,4' --through 'sim:heron?noise=-200' -o "
+      "l/t.wav");
+  EXPECT_HAS(text, "ladder of 4 captures: 4 fed");
+  for (const char* drive : {"0", "12"})
+    for (const char* oversampling : {"1", "4"}) {
+      good(std::string("feed n.wav --quiet --through 'sim:tern?drive=") + drive +
+           "&oversampling=" + oversampling + "' --through 'sim:heron?noise=-200' -o one.wav");
+      EXPECT_EQ(read_text(file("one.wav")), read_text(file(std::string("l/t-drive-") + drive +
+                                                           "-oversampling-" + oversampling + ".wav")));
+    }
+  EXPECT_HAS(bad(2, "feed n.wav --through 'sim:tern?drive=0,99' -o l/u.wav"), "drive=99 is not allowed");
+  EXPECT_HAS(bad(2, "feed n.wav --through 'sim:tern?drive=0,,3' -o l/u.wav"), "is empty");
+  // Does the result depend on the block size, is the latency that is reported true?
+  good(
+      "feed n.wav --through 'lv2:urn:saltmarsh:tern?oversampling=4' --block 64,500 --rates 44100,96000 -o "
+      "l/b.wav");
+  for (const char* rate : {"44100", "96000"})
+    EXPECT_EQ(read_text(file(std::string("l/b-block-64-rate-") + rate + ".wav")),
+              read_text(file(std::string("l/b-block-500-rate-") + rate + ".wav")));
+  EXPECT_HAS(good("latency l/n-44100.wav l/b-block-64-rate-44100.wav"), "latency_samples");
+  EXPECT_FALSE(std::filesystem::exists(file("l/.b.ladder")));
+}
+
+TEST_F(Feeding, AKilledLadderGoesOnWhereItWas) {
+  good("make noise --seconds 5 --level -20 -o n.wav");
+  const std::string ladder =
+      "feed n.wav --jobs 2 --through 'lv2:urn:saltmarsh:tern?drive=0,3,6,9,12,15&oversampling=16' -o t.wav";
+  const std::string command = "cd '" + folder_.path().string() +
+                              "' && LV2_PATH=/nowhere timeout -s KILL 1.2 '" + WAVICON_PROGRAM + "' ";
+  (void)testing::run(command + ladder);
+  const std::string record = std::filesystem::exists(file(".t.ladder")) ? read_text(file(".t.ladder")) : "";
+  std::this_thread::sleep_for(std::chrono::milliseconds(300));  // what was killed is gone
+  const auto lines = static_cast<std::size_t>(std::count(record.begin(), record.end(), '\n'));
+  const std::string text = good(ladder);
+  if (lines > 1) {
+    EXPECT_HAS(text, std::to_string(lines - 1) + " kept from an interrupted run");
+  }
+  for (const char* drive : {"0", "15"}) {
+    good(std::string("feed n.wav --quiet --through 'lv2:urn:saltmarsh:tern?drive=") + drive +
+         "&oversampling=16' -o one.wav");
+    EXPECT_EQ(read_text(file("one.wav")), read_text(file(std::string("t-drive-") + drive + ".wav")));
+  }
+  for (const std::string& name : folder_.names()) EXPECT_EQ(name.find(".partial"), std::string::npos) << name;
+  EXPECT_FALSE(std::filesystem::exists(file(".t.ladder")));
+}
+
+}  // namespace
+}  // namespace wavicon
