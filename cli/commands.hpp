@@ -130,5 +130,6 @@ void add_response(CLI::App& app, Action& action);
 void add_dynamics(CLI::App& app, Action& action);
 void add_clipping(CLI::App& app, Action& action);
 void add_waveforms(CLI::App& app, Action& action);
+void add_kit(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

@@ -47,13 +47,7 @@ void aim(const Response& command, AudioSource& a, AudioSource& b, const Stimulus
   const PlacedPart* part = part_of(stimulus, command.part);
   if (in_a.empty() || in_b.empty() || part == nullptr) return;
   const Take &p = in_a.front(), &q = in_b.front();
-  Alignment alignment;
-  alignment.frames_per_frame = q.frames_per_frame / p.frames_per_frame;
-  // Two marks tell no drift smaller than their own error.
-  if (std::abs(alignment.frames_per_frame - 1) < 2e-7) alignment.frames_per_frame = 1;
-  alignment.drift_ppm = (alignment.frames_per_frame - 1) * 1e6;
-  alignment.delay_frames = q.first_frame - p.first_frame * alignment.frames_per_frame;
-  options.alignment = alignment;
+  options.alignment = alignment_of(p, q);
   const double rate = a.sample_rate_hz();
   options.from_s = (p.first_frame + static_cast<double>(part->first_frame) * p.frames_per_frame) / rate;
   options.to_s = options.from_s + static_cast<double>(part->frames) * p.frames_per_frame / rate;

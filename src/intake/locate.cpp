@@ -240,4 +240,14 @@ std::vector<Take> locate(const Audio& capture, const Stimulus& stimulus, const L
   return locate(source, stimulus, options);
 }
 
+Alignment alignment_of(const Take& reference, const Take& capture) {
+  Alignment alignment;
+  alignment.frames_per_frame = capture.frames_per_frame / reference.frames_per_frame;
+  // Two marks tell no drift smaller than their own error.
+  if (std::abs(alignment.frames_per_frame - 1) < 2e-7) alignment.frames_per_frame = 1;
+  alignment.drift_ppm = (alignment.frames_per_frame - 1) * 1e6;
+  alignment.delay_frames = capture.first_frame - reference.first_frame * alignment.frames_per_frame;
+  return alignment;
+}
+
 }  // namespace wavicon

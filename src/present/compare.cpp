@@ -122,8 +122,8 @@ std::string comparison_table(const std::vector<Sheet>& sheets) {
 }
 
 std::string ladder_table(const std::vector<Sheet>& sheets, const std::vector<std::string>& names,
-                         const std::vector<std::string>& readings) {
-  std::vector<std::vector<std::string>> cells = {{"", "step"}};
+                         const std::vector<std::string>& readings, const std::string& heading) {
+  std::vector<std::vector<std::string>> cells = {{"", heading}};
   const bool several =
       std::any_of(sheets.begin(), sheets.end(), [](const Sheet& s) { return s.capture.channels > 1; });
   if (several) cells[0].push_back("channel");
@@ -141,6 +141,7 @@ std::string ladder_table(const std::vector<Sheet>& sheets, const std::vector<std
       if (several) line.push_back(std::to_string(channel + 1));
       for (const std::string& name : columns) {
         const Reading* r = find_reading(sheets[i], name, channel);
+        if (r == nullptr && channel == 0) r = find_reading(sheets[i], name, std::nullopt);
         line.push_back(r == nullptr ? "" : value_text(*r));
       }
       cells.push_back(std::move(line));

@@ -8,6 +8,7 @@
 
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/source.hpp"
+#include "wavicon/intake/align.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
 namespace wavicon {
@@ -37,6 +38,9 @@ struct Take {
   std::vector<double> channel_gains;  ///< amplitude of a mark in each channel over the stimulus's, negative
                                       ///< when inverted; 0 where it was not found
 };
+
+/// How one capture of a stimulus lies to another, by the marks of both.
+[[nodiscard]] Alignment alignment_of(const Take& reference, const Take& capture);
 
 struct LocateOptions {
   double least_match = 0.5;     ///< correlation from which a mark counts as found

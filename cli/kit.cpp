@@ -1,0 +1,316 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <memory>
+#include <set>
+
+#include "capture.hpp"
+#include "stimulus_file.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/file/output_file.hpp"
+#include "wavicon/intake/bounce.hpp"
+#include "wavicon/measure/aliasing.hpp"
+#include "wavicon/measure/harmonics.hpp"
+#include "wavicon/measure/levels.hpp"
+#include "wavicon/measure/noise.hpp"
+#include "wavicon/measure/response.hpp"
+#include "wavicon/present/table.hpp"
+
+namespace wavicon::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr double kLeastBeforeS = 0.5;  // of silence around the marks, so that nothing touches them
+constexpr double kLeastAfterS = 1.0;
+
+struct Make {
+  std::string recipe_file;
+  std::vector<double> rates_hz;
+  std::string folder;
+  bool quiet = false;
+};
+
+struct Read {
+  std::string folder;
+  bool json = false;
+  std::string sheet_file;
+  std::string csv_file;
+  bool quiet = false;
+};
+
+std::string instructions(const Recipe& recipe, const std::vector<std::string>& files) {
+  std::string list;
+  for (const std::string& file : files) list += "    stimuli/" + file + "\n";
+  return fmt::format(R"(What to do with this folder
+===========================
+
+It holds the stimulus "{}" ({:.0f} s), once for each sample rate:
+
+{}
+1. Make a session at one of these rates. Do not let the program convert a stimulus to another rate.
+2. Put the stimulus of that rate onto a track, at the very start of the session. Leave it as it is:
+   no normalising, no time stretching, no fades, no clip gain, no crossfade at its ends.
+3. Put what you want to measure onto the track: a plugin, a bus, an outboard unit. Fader at 0 dB.
+   A track of one channel that goes to a bus of two gets softer by the pan law: set it to 0 dB, or
+   use a track with as many channels as the stimulus ({}).
+4. Leave the automatic compensation of plugin delays on.
+5. Export from the start of the session to a second after the end of the stimulus:
+   - the same sample rate as the session
+   - 32-bit float if there is a choice, else 24 bits; dither off
+   - no normalising, no fades, no tail cut, no encoding such as MP3
+   In real time if outboard is in the path, else as fast as it goes.
+6. Put the exported files into the folder bounces/. Call them what you like: their name is all that
+   tells you later which setting it was, and the stimulus is found in them by its marks.
+7. Run:  wavicon kit read FOLDER
+
+Two exports of the same session tell whether it does the same twice. One with nothing on the track
+tells what the program itself does: begin with that.
+)",
+                     recipe.name, stimulus_seconds(recipe), list,
+                     recipe.channel_count == 1 ? "1" : std::to_string(recipe.channel_count));
+}
+
+int make(const Make& command) {
+  Recipe recipe = read_recipe_file(command.recipe_file);
+  if (!recipe.marks)
+    throw Error(
+        ErrorCode::bad_input,
+        command.recipe_file + ": a kit needs marks, by which its bounces are found: take out marks = false");
+  recipe.silence_before_s = std::max(recipe.silence_before_s, kLeastBeforeS);
+  recipe.silence_after_s = std::max(recipe.silence_after_s, kLeastAfterS);
+  const std::vector<double> rates =
+      command.rates_hz.empty() ? std::vector{recipe.sample_rate_hz} : command.rates_hz;
+  for (const double rate : rates) {
+    Recipe at_rate = recipe;
+    at_rate.sample_rate_hz = rate;
+    require_valid(at_rate);
+  }
+  const fs::path folder = command.folder;
+  std::error_code failure;
+  for (const char* part : {"stimuli", "bounces"}) {
+    fs::create_directories(folder / part, failure);
+    if (failure)
+      throw Error(ErrorCode::bad_output, fmt::format("{}: the folder cannot be made ({})",
+                                                     (folder / part).string(), failure.message()));
+  }
+  std::vector<std::string> files;
+  for (const double rate : rates) {
+    Recipe at_rate = recipe;
+    at_rate.sample_rate_hz = rate;
+    files.push_back(fmt::format("{}-{:g}.wav", recipe.name, rate));
+    write_stimulus(at_rate, (folder / "stimuli" / files.back()).string(), command.quiet);
+  }
+  write_text_file(folder / "recipe.toml", recipe_text(recipe));
+  write_text_file(folder / "instructions.txt", instructions(recipe, files));
+  say(command.quiet,
+      fmt::format("{}: read instructions.txt; exported files go into bounces/", folder.string()));
+  return exit_status::measured;
+}
+
+// Readings that say something about a bounce in one row; of the first channel.
+struct Column {
+  const char* reading;
+  const char* as;
+};
+
+void take_over(const Sheet& from, Sheet& to, const std::vector<Column>& columns) {
+  for (const Column& column : columns)
+    for (const Reading& r : from.readings) {
+      if (r.name != column.reading || r.channel.value_or(0) != 0) continue;
+      Reading reading = r;
+      reading.name = column.as;
+      to.readings.push_back(std::move(reading));
+      break;
+    }
+}
+
+// What the parts of the recipe are there for.
+void measure_parts(Capture& capture, Sheet& sheet) {
+  const Stimulus& stimulus = *capture.stimulus;
+  const CaptureInfo info = capture_info(capture.source->info());
+  const double rate = capture.source->sample_rate_hz();
+  std::set<std::string> done;
+  for (std::size_t i = 0; i < stimulus.parts().size(); ++i) {
+    const PlacedPart& part = stimulus.parts()[i];
+    if (!done.insert(part.kind).second) continue;
+    const double from_s = capture.seconds_of(static_cast<double>(part.first_frame)),
+                 to_s = capture.seconds_of(static_cast<double>(part.first_frame + part.frames));
+    const SampleFormat format = capture.source->info().format;
+    const PartKind& kind = stimulus.recipe().parts[i].kind;
+    try {
+      if (const auto* tone = std::get_if<Tone>(&kind)) {
+        HarmonicsOptions options{.tone_hz = tone->frequency_hz * capture.take->rate_ratio, .format = format};
+        const auto first = std::llround(from_s * rate);
+        take_over(harmonics_sheet(
+                      measure_harmonics(
+                          read_stretch(*capture.source, first, std::llround(to_s * rate) - first), options),
+                      info),
+                  sheet,
+                  {{"fundamental_dbfs", "fundamental_dbfs"}, {"thd_db", "thd_db"}, {"thd_n_db", "thd_n_db"}});
+      } else if (part.kind == "silence") {
+        take_over(
+            noise_sheet(measure_noise(*capture.source, {.from_s = from_s, .to_s = to_s, .format = format}),
+                        info),
+            sheet, {{"noise_dbfs", "noise_dbfs"}, {"noise_a_dbfs", "noise_a_dbfs"}});
+      } else if (part.kind == "programme") {
+        take_over(
+            levels_sheet(measure_levels(*capture.source, {.from_s = from_s, .to_s = to_s, .format = format}),
+                         info),
+            sheet,
+            {{"loudness_integrated_lufs", "loudness_integrated_lufs"}, {"true_peak_dbtp", "true_peak_dbtp"}});
+      } else if (part.kind == "sweep" || part.kind == "noise") {
+        Recipe recipe = stimulus.recipe();
+        Stimulus clean(recipe);
+        Audio played(recipe.sample_rate_hz, recipe.channel_count, clean.frames());
+        for (int c = 0; c < recipe.channel_count; ++c) clean.render(0, c, played.channel(c));
+        MemorySource a(played);
+        ResponseOptions options;
+        options.alignment = alignment_of(Take{}, *capture.take);
+        options.from_s = static_cast<double>(part.first_frame) / recipe.sample_rate_hz;
+        options.to_s = options.from_s + static_cast<double>(part.frames) / recipe.sample_rate_hz;
+        const auto* sweep = std::get_if<Sweep>(&kind);
+        if (sweep != nullptr && !sweep->return_trip) {
+          options.sweep = true;
+          options.sweep_from_hz = sweep->from_hz;
+          options.sweep_to_hz = sweep->to_hz;
+        }
+        if (recipe.sample_rate_hz == rate)
+          take_over(response_sheet(measure_response(a, *capture.source, options), {}, info), sheet,
+                    {{"gain_db", "response_gain_db"},
+                     {"ripple_db", "ripple_db"},
+                     {"lower_edge_hz", "lower_edge_hz"},
+                     {"upper_edge_hz", "upper_edge_hz"}});
+        if (sweep != nullptr)
+          take_over(aliasing_sheet(measure_aliasing(*capture.source, *capture.stimulus, i, *capture.take,
+                                                    {.format = format}),
+                                   info),
+                    sheet, {{"worst_alias_dbc", "worst_alias_dbc"}});
+      }
+    } catch (const Error& error) {
+      sheet.findings.push_back({Severity::warning,
+                                fmt::format("'{}' was not measured: {}", part.name, error.what()),
+                                std::nullopt});
+    }
+  }
+}
+
+bool is_audio(const fs::path& file) {
+  std::string ending = file.extension().string();
+  std::transform(ending.begin(), ending.end(), ending.begin(),
+                 [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+  return ending == ".wav" || ending == ".aif" || ending == ".aiff" || ending == ".flac" || ending == ".w64" ||
+         ending == ".rf64" || ending == ".caf";
+}
+
+// One bounce; what is no bounce of this kit is a sheet with a fault.
+Sheet read_bounce(const fs::path& file, Recipe recipe) {
+  Capture capture;
+  capture.source = std::make_unique<FileSource>(file.string());
+  const AudioFileInfo& info = capture.source->info();
+  recipe.sample_rate_hz = info.sample_rate_hz;
+  try {
+    require_valid(recipe);
+  } catch (const Error&) {
+    throw Error(ErrorCode::bad_input,
+                fmt::format("at {:g} Hz the recipe of this kit has no stimulus", info.sample_rate_hz));
+  }
+  capture.stimulus = std::make_unique<Stimulus>(recipe);
+  const HealthResult health =
+      check_health(*capture.source, capture.stimulus.get(), {.format = info.format, .spectra = false});
+  for (std::size_t c = 0; c < health.channels.size(); ++c)
+    if (health.channels[c].broken_frame)
+      throw Error(ErrorCode::bad_input, fmt::format("a value that is no number in channel {}, frame {}",
+                                                    c + 1, *health.channels[c].broken_frame));
+  const Bounce bounce = examine_bounce(*capture.source, *capture.stimulus, health);
+  capture.take = health.takes[*health.best];
+  Sheet sheet = bounce_sheet(bounce, capture_info(info));
+  for (const Finding& finding : health_sheet(health, capture_info(info)).findings)
+    if (finding.severity == Severity::fault && bounce.rate_ratio == 1)
+      sheet.findings.push_back({Severity::warning, finding.text, finding.channel});
+  if (bounce.rate_ratio == 1) measure_parts(capture, sheet);
+  return sheet;
+}
+
+int read(const Read& command) {
+  const fs::path folder = command.folder;
+  std::error_code ignored;
+  if (!fs::is_regular_file(folder / "recipe.toml", ignored))
+    throw Error(
+        ErrorCode::bad_argument,
+        fmt::format("{} is no kit: it holds no recipe.toml; 'wavicon kit make' makes one", folder.string()));
+  const Recipe recipe = read_recipe_file((folder / "recipe.toml").string());
+  std::vector<fs::path> files;
+  for (const auto& entry : fs::recursive_directory_iterator(folder / "bounces", ignored))
+    if (entry.is_regular_file(ignored) && is_audio(entry.path())) files.push_back(entry.path());
+  std::sort(files.begin(), files.end());
+  if (files.empty())
+    throw Error(ErrorCode::bad_input,
+                fmt::format("{} holds no audio files yet: export into it (instructions.txt says how)",
+                            (folder / "bounces").string()));
+  SheetOptions options;
+  options.json = command.json;
+  options.sheet_file = command.sheet_file;
+  options.csv_file = command.csv_file;
+  options.quiet = command.quiet || !command.json;
+  options.check();
+  std::vector<Sheet> sheets;
+  std::vector<std::string> names;
+  bool all = true;
+  for (const fs::path& file : files) {
+    names.push_back(fs::relative(file, folder / "bounces", ignored).string());
+    try {
+      sheets.push_back(read_bounce(file, recipe));
+    } catch (const Error& error) {
+      all = false;
+      Sheet sheet{"kit", {}, {}, {}, {}, {}, {}};
+      sheet.capture.file = file.string();
+      sheet.findings.push_back({Severity::fault, error.what(), std::nullopt});
+      sheets.push_back(std::move(sheet));
+    }
+  }
+  const int status = deliver(options, sheets, [](const std::vector<Sheet>&, bool) { return std::string(); });
+  if (!command.json && !command.quiet) {
+    for (std::size_t i = 0; i < sheets.size(); ++i)
+      for (const Finding& finding : sheets[i].findings)
+        std::printf("%s: %s%s\n", names[i].c_str(), finding.severity == Severity::fault ? "fault: " : "",
+                    finding.text.c_str());
+    std::printf("\n%s", ladder_table(sheets, names,
+                                     {"gain_db", "delay_samples", "used_bits", "peak_dbfs",
+                                      "fundamental_dbfs", "thd_db", "thd_n_db", "noise_dbfs", "noise_a_dbfs",
+                                      "response_gain_db", "ripple_db", "lower_edge_hz", "upper_edge_hz",
+                                      "worst_alias_dbc", "loudness_integrated_lufs", "true_peak_dbtp"},
+                                     "bounce")
+                            .c_str());
+  }
+  return all ? status : exit_status::bad_input;
+}
+
+}  // namespace
+
+void add_kit(CLI::App& app, Action& action) {
+  auto* kit = app.add_subcommand(
+      "kit", "exchange with a recording program: stimuli and instructions out, bounces in");
+  kit->require_subcommand(1);
+  auto* out = kit->add_subcommand("make", "a folder to take into any recording program");
+  auto making = std::make_shared<Make>();
+  out->add_option("RECIPE", making->recipe_file, "recipe of the stimulus, with marks")->required();
+  out->add_option("--rates", making->rates_hz,
+                  "sample rates, for example 44100,48000,96000 (default: the recipe's)")
+      ->delimiter(',');
+  out->add_option("-o,--output", making->folder, "folder to make")->required();
+  out->add_flag("--quiet", making->quiet, "print nothing but errors");
+  out->callback([making, &action] { action = [making] { return make(*making); }; });
+  auto* in = kit->add_subcommand("read",
+                                 "what the recording program did to each bounce, and what its parts measure");
+  auto reading = std::make_shared<Read>();
+  in->add_option("FOLDER", reading->folder, "a kit with exported files in bounces/")->required();
+  in->add_flag("--json", reading->json, "print the sheets as JSON");
+  in->add_option("--sheet", reading->sheet_file, "write the sheets as JSON to a file");
+  in->add_option("--csv", reading->csv_file, "write the readings as CSV to a file");
+  in->add_flag("--quiet", reading->quiet, "print nothing but errors");
+  in->callback([reading, &action] { action = [reading] { return read(*reading); }; });
+}
+
+}  // namespace wavicon::cli

@@ -1,0 +1,47 @@
+#pragma once
+// What a recording program did to a stimulus on its way through a session: from the bounce alone, by the
+// marks. Definitions: docs/kit.md.
+
+#include <cstdint>
+#include <optional>
+#include <string>
+
+#include "wavicon/intake/health.hpp"
+
+namespace wavicon {
+
+/// Differences between a bounce and the stimulus that went into the session.
+struct Bounce {
+  double gain_db = 0;  ///< of the marks
+  int polarity = 1;
+  std::string gain_like;    ///< what such a gain usually is; empty for none
+  bool normalised = false;  ///< the highest sample lies at a round level that the gain does not explain
+  double peak_dbfs = 0;
+  std::int64_t lead_frames = 0;  ///< before the stimulus's first frame; below 0: cut off
+  std::int64_t tail_frames = 0;  ///< after its last one; below 0: cut off
+  bool delayed =
+      false;  ///< as much is missing at the end as came before the start: a delay that is not made up for
+  double place_frames = 0;          ///< of the stimulus's first frame, fraction included
+  std::int64_t fade_in_frames = 0;  ///< 0: none that reaches the marks
+  std::int64_t fade_out_frames = 0;
+  std::string
+      fade_shape;     ///< "linear", "raised cosine", "quarter sine"; of the fade in, else of the fade out
+  int used_bits = 0;  ///< 0: more than 24
+  std::optional<bool> dithered;  ///< whether its word length was dithered; none when it was not shortened
+  double rate_ratio = 1;         ///< speed at which the stimulus plays
+  double drift_ppm = 0;
+  int channels = 0;
+  int stimulus_channels = 0;
+  bool copied = false;    ///< a stimulus of one channel stands on several, the same on each
+  bool one_side = false;  ///< a stimulus of one channel stands on one of several
+};
+
+/// @param health  of the bounce, with the stimulus found in it.
+/// @throws Error bad_input when it was not found.
+/// @accuracy  gain 0.01 dB, frames exact, fades 6 % (bounce_test.cpp)
+[[nodiscard]] Bounce examine_bounce(AudioSource& bounce, Stimulus& stimulus, const HealthResult& health);
+
+/// Readings and a finding for each habit.
+[[nodiscard]] Sheet bounce_sheet(const Bounce& bounce, const CaptureInfo& capture);
+
+}  // namespace wavicon

@@ -1,0 +1,256 @@
+#include "wavicon/intake/bounce.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+#include <vector>
+
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/fractional.hpp"
+
+namespace wavicon {
+namespace {
+
+constexpr double kGainDb = 0.05;  // that counts as a change
+constexpr double kFadeWindowS = 0.004;
+constexpr double kFaded = 0.97;        // of the full gain
+constexpr double kDeepest = 0.03;      // below, a window says too little
+constexpr double kRoundDb = 0.02;      // beside a round level
+constexpr double kHighPeakDb = -3.05;  // normalising aims at the top
+constexpr double kDitherLeast = 0.15;  // of a step, RMS, in what was silent
+constexpr double kDitherMost = 1.5;
+
+struct Named {
+  double db;
+  const char* what;
+};
+constexpr Named kNamed[] = {
+    {-2.5, "a pan law of -2.5 dB"},      {-3.01, "a pan law of -3 dB"},
+    {-4.5, "a pan law of -4.5 dB"},      {-6.02, "a pan law of -6 dB, or a sum halved"},
+    {3.01, "a pan law of -3 dB undone"}, {6.02, "two copies added up"}};
+
+// Gain of the bounce in windows along a stretch of the stimulus, by what both hold; none where the stimulus
+// is silent.
+struct WindowGain {
+  double at = 0;  // of the middle, in frames of the bounce
+  double gain = 0;
+};
+
+std::vector<WindowGain> gains_along(AudioSource& bounce, Stimulus& stimulus, const Take& take,
+                                    std::int64_t first, std::int64_t frames) {
+  const auto window =
+      std::max<std::int64_t>(32, std::llround(kFadeWindowS * stimulus.recipe().sample_rate_hz));
+  const FractionalReader reader;
+  Alignment alignment;
+  alignment.delay_frames = take.first_frame;
+  alignment.frames_per_frame = take.frames_per_frame;
+  std::vector<double> x(static_cast<std::size_t>(frames)), y(x.size());
+  stimulus.render(first, 0, x);
+  read_aligned(bounce, take.channel, alignment, first, reader, y);
+  std::vector<WindowGain> gains;
+  for (std::int64_t at = 0; at + window <= frames; at += window) {
+    double xx = 0, xy = 0;
+    for (std::int64_t n = at; n < at + window; ++n) {
+      xx += x[static_cast<std::size_t>(n)] * x[static_cast<std::size_t>(n)];
+      xy += x[static_cast<std::size_t>(n)] * y[static_cast<std::size_t>(n)];
+    }
+    if (xx < 1e-8 * static_cast<double>(window)) continue;
+    const double middle = static_cast<double>(first + at) + 0.5 * static_cast<double>(window - 1);
+    gains.push_back({take.first_frame + middle * take.frames_per_frame, std::abs(xy / xx)});
+  }
+  return gains;
+}
+
+struct Fade {
+  std::int64_t frames = 0;
+  const char* shape = "";
+};
+
+// @param from_edge  gains by their distance in frames from the end of the file at which the fade begins.
+Fade fade_of(const std::vector<std::pair<double, double>>& from_edge) {
+  constexpr std::array<const char*, 3> kShapes = {"linear", "raised cosine", "quarter sine"};
+  Fade best;
+  double least = 1e300;
+  for (std::size_t shape = 0; shape < kShapes.size(); ++shape) {
+    double sum = 0, squares = 0, count = 0;
+    for (const auto& [distance, share] : from_edge) {
+      if (share < kDeepest || share > kFaded || distance <= 0) continue;
+      const double part = shape == 0   ? share
+                          : shape == 1 ? std::acos(1 - 2 * share) / std::numbers::pi
+                                       : std::asin(share) / (std::numbers::pi / 2);
+      const double length = distance / part;
+      sum += length;
+      squares += length * length;
+      count += 1;
+    }
+    if (count < 2) continue;
+    const double mean = sum / count, spread = std::sqrt(std::max(0.0, squares / count - mean * mean)) / mean;
+    if (spread < least) {
+      least = spread;
+      best = {std::llround(mean), kShapes[shape]};
+    }
+  }
+  return best;
+}
+
+// Highest gain that a good part of the windows reach: what the fade does not touch.
+double full_gain(std::vector<WindowGain> gains) {
+  if (gains.empty()) return 0;
+  std::sort(gains.begin(), gains.end(), [](const auto& a, const auto& b) { return a.gain < b.gain; });
+  return gains[gains.size() * 4 / 5].gain;
+}
+
+void find_fades(AudioSource& source, Stimulus& stimulus, const Take& take, Bounce& out) {
+  const PlacedMarks& marks = *stimulus.marks();
+  const auto start = gains_along(source, stimulus, take, marks.start_frame, marks.frames),
+             end = gains_along(source, stimulus, take, marks.end_frame, marks.frames);
+  const double full = std::max(full_gain(start), full_gain(end));
+  if (!(full > 0)) return;
+  const auto look = [&](const std::vector<WindowGain>& gains, bool at_start) {
+    std::vector<std::pair<double, double>> from_edge;
+    for (const WindowGain& g : gains) {
+      const double distance = at_start ? g.at : static_cast<double>(source.frames()) - 1 - g.at;
+      from_edge.emplace_back(distance, std::min(1.0, g.gain / full));
+    }
+    return fade_of(from_edge);
+  };
+  if (take.start) {
+    const Fade fade = look(start, true);
+    out.fade_in_frames = fade.frames;
+    out.fade_shape = fade.shape;
+  }
+  if (take.end) {
+    const Fade fade = look(end, false);
+    out.fade_out_frames = fade.frames;
+    if (out.fade_shape.empty()) out.fade_shape = fade.shape;
+  }
+  // A mark that is faded or cut reads as too little gain: what is whole counts.
+  std::vector<double> whole;
+  for (const auto* gains : {&start, &end})
+    for (const WindowGain& g : *gains)
+      if (g.gain > kFaded * full) whole.push_back(g.gain);
+  std::nth_element(whole.begin(), whole.begin() + static_cast<std::ptrdiff_t>(whole.size() / 2), whole.end());
+  out.gain_db = db_from_ratio(whole[whole.size() / 2]);
+}
+
+// Noise where the stimulus is silent, between the first mark and what follows it, in steps of the word
+// length.
+std::optional<bool> dither_of(AudioSource& source, Stimulus& stimulus, const Take& take, int bits) {
+  const PlacedMarks& marks = *stimulus.marks();
+  const std::int64_t gap = marks.start_frame + marks.frames, length = stimulus.parts()[0].first_frame - gap;
+  if (length < 64) return std::nullopt;
+  std::vector<double> silent(static_cast<std::size_t>(length));
+  stimulus.render(gap, 0, silent);
+  if (std::any_of(silent.begin(), silent.end(), [](double v) { return v != 0; })) return std::nullopt;
+  const auto first = static_cast<std::int64_t>(
+                 std::ceil(take.first_frame + static_cast<double>(gap + length / 8) * take.frames_per_frame)),
+             frames = length * 3 / 4;
+  const auto y = read_channel(source, take.channel, first, frames);
+  double power = 0;
+  for (const double v : y) power += v * v / static_cast<double>(frames);
+  const double steps = std::sqrt(power) * std::exp2(bits - 1);
+  return steps > kDitherLeast && steps < kDitherMost;
+}
+
+}  // namespace
+
+Bounce examine_bounce(AudioSource& source, Stimulus& stimulus, const HealthResult& health) {
+  if (!health.best || !stimulus.marks())
+    throw Error(ErrorCode::bad_input, "the stimulus is not found in it: neither of its marks");
+  const Take& take = health.takes[*health.best];
+  Bounce out;
+  out.gain_db = take.gain_db;
+  out.polarity = take.polarity;
+  out.rate_ratio = take.rate_ratio;
+  out.drift_ppm = take.drift_ppm;
+  out.place_frames = take.first_frame;
+  out.lead_frames = std::llround(take.first_frame);
+  out.tail_frames = source.frames() - std::llround(take.first_frame + static_cast<double>(stimulus.frames()) *
+                                                                          take.frames_per_frame);
+  out.delayed = out.lead_frames > 0 && std::abs(out.tail_frames + out.lead_frames) <= 1;
+  out.channels = source.channel_count();
+  out.stimulus_channels = stimulus.recipe().channel_count;
+  out.copied = out.stimulus_channels == 1 && out.channels > 1 && health.same_on_all_channels;
+  const ChannelHealth& channel = health.channels[static_cast<std::size_t>(take.channel)];
+  out.one_side = out.stimulus_channels == 1 && out.channels > 1 && !out.copied &&
+                 std::count_if(health.channels.begin(), health.channels.end(),
+                               [](const auto& c) { return !c.silent; }) == 1;
+  out.used_bits = channel.used_bits;
+  if (out.used_bits > 0 && out.used_bits < stimulus.recipe().bits)
+    out.dithered = dither_of(source, stimulus, take, out.used_bits);
+  find_fades(source, stimulus, take, out);
+  for (const Named& named : kNamed)
+    if (std::abs(out.gain_db - named.db) < kGainDb) out.gain_like = named.what;
+  double peak = 0;
+  for (const ChannelHealth& c : health.channels) peak = std::max(peak, c.peak);
+  out.peak_dbfs = peak > 0 ? db_from_ratio(peak) : 0;
+  const double tenth = 10 * out.peak_dbfs;
+  out.normalised = peak > 0 && out.gain_like.empty() && std::abs(out.gain_db) > 0.1 &&
+                   out.peak_dbfs > kHighPeakDb && std::abs(tenth - std::round(tenth)) < 10 * kRoundDb / 2;
+  return out;
+}
+
+Sheet bounce_sheet(const Bounce& b, const CaptureInfo& capture) {
+  Sheet sheet{"kit", capture, {}, {}, {}, {}, {}};
+  const auto add = [&](const char* name, double value, const char* unit) {
+    sheet.readings.push_back(
+        {name, std::nullopt, value, unit, std::nullopt, false, {{"by", std::string("marks")}}, {}});
+  };
+  const auto say = [&](std::string text, Severity severity = Severity::note) {
+    sheet.findings.push_back({severity, std::move(text), std::nullopt});
+  };
+  add("gain_db", b.gain_db, "dB");
+  add("polarity", b.polarity, "");
+  add("delay_samples", b.place_frames, "samples");
+  add("lead_frames", static_cast<double>(b.lead_frames), "frames");
+  add("tail_frames", static_cast<double>(b.tail_frames), "frames");
+  add("fade_in_frames", static_cast<double>(b.fade_in_frames), "frames");
+  add("fade_out_frames", static_cast<double>(b.fade_out_frames), "frames");
+  if (b.used_bits > 0) add("used_bits", b.used_bits, "bits");
+  add("peak_dbfs", b.peak_dbfs, "dBFS");
+  const std::size_t before = sheet.findings.size();
+  if (b.normalised)
+    say(fmt::format("normalised: its peak lies at {:.1f} dBFS, by a gain of {:+.2f} dB; switch that off",
+                    b.peak_dbfs, b.gain_db),
+        Severity::warning);
+  else if (std::abs(b.gain_db) > kGainDb)
+    say(fmt::format("a gain of {:+.2f} dB{}", b.gain_db, b.gain_like.empty() ? "" : ", as of " + b.gain_like),
+        Severity::warning);
+  if (b.polarity < 0) say("the polarity is turned", Severity::warning);
+  if (b.delayed) {
+    say(fmt::format("{} frames late in a file as long as the stimulus: a plugin's delay is not made up for, "
+                    "or the region stands late",
+                    b.lead_frames),
+        Severity::warning);
+  } else {
+    if (b.lead_frames > 0) say(fmt::format("{} frames were put before it", b.lead_frames));
+    if (b.tail_frames > 0) say(fmt::format("{} frames were put behind it", b.tail_frames));
+    if (b.lead_frames < 0)
+      say(fmt::format("its first {} frames were cut off", -b.lead_frames), Severity::warning);
+    if (b.tail_frames < 0)
+      say(fmt::format("its last {} frames were cut off", -b.tail_frames), Severity::warning);
+  }
+  if (b.fade_in_frames > 0)
+    say(fmt::format("faded in over about {} frames ({})", b.fade_in_frames, b.fade_shape), Severity::warning);
+  if (b.fade_out_frames > 0)
+    say(fmt::format("faded out over about {} frames", b.fade_out_frames), Severity::warning);
+  if (b.dithered)
+    say(fmt::format("shortened to {} bits, {}", b.used_bits, *b.dithered ? "with dither" : "without dither"),
+        *b.dithered ? Severity::note : Severity::warning);
+  if (b.rate_ratio != 1)
+    say(fmt::format("it plays at {:.4f} times its speed: a wrong sample rate in the session", b.rate_ratio),
+        Severity::warning);
+  if (std::abs(b.drift_ppm) > 1) say(fmt::format("stretched by {:+.1f} ppm", b.drift_ppm), Severity::warning);
+  if (b.copied) say(fmt::format("one channel became {}, the same on each", b.channels));
+  if (b.one_side) say("it stands on one channel of several", Severity::warning);
+  if (b.channels < b.stimulus_channels)
+    say(fmt::format("{} channels became {}", b.stimulus_channels, b.channels), Severity::warning);
+  if (sheet.findings.size() == before) say("as it was played");
+  return sheet;
+}
+
+}  // namespace wavicon

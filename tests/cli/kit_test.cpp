@@ -1,0 +1,59 @@
+#include <filesystem>
+
+#include "program.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+class Kit : public Program {};
+
+TEST_F(Kit, IsMadeTakenThroughASessionAndRead) {
+  const std::string recipe = std::string("'") + WAVICON_SOURCE_DIR + "/data/session-kit.toml'";
+  good("kit make " + recipe + " --rates 44100,48000 -o k --quiet");
+  const std::string page = read_text(file("k/instructions.txt"));
+  for (const char* word : {"session-44100.wav", "session-48000.wav", "normalising", "dither", "fades",
+                           "pan law", "stretch", "bounces/", "kit read"})
+    EXPECT_HAS(page, word);
+  EXPECT_HAS(bad(3, "kit read k"), "holds no audio files yet");
+  std::filesystem::copy(file("k/stimuli/session-48000.wav"), file("k/bounces/bare.wav"));
+  good(
+      "feed k/stimuli/session-48000.wav --quiet --through 'sim:tern?drive=12' --bits 24 -o 'k/bounces/with "
+      "tern.wav'");
+  good(
+      "feed k/stimuli/session-44100.wav --quiet --through 'sim:heron?delay=300&gain=-3.01&noise=-200' "
+      "--keep-latency --bits 16 --dither -o k/bounces/late.wav");
+  const std::string text = good("kit read k");
+  EXPECT_HAS(text, "bare.wav: as it was played");
+  EXPECT_HAS(text, "late.wav: a gain of -3.01 dB, as of a pan law of -3 dB");
+  EXPECT_HAS(text, "late.wav: 300 frames late in a file as long as the stimulus");
+  EXPECT_HAS(text, "late.wav: shortened to 16 bits, with dither");
+  EXPECT_HAS(text, "with tern.wav");
+  EXPECT_HAS(text, "thd_db");
+  const json sheets = json::parse(good("kit read k --json"));
+  ASSERT_EQ(sheets.size(), 3U);
+  for (const json& r : sheets[2]["readings"])
+    if (r["name"] == "thd_db") {
+      EXPECT_NEAR(r["value"].get<double>(), -61.63, 0.02);
+    }
+}
+
+TEST_F(Kit, WhatIsNoBounceIsSaidAndTheOthersAreRead) {
+  write_text(file("r.toml"), "name = \"tone\"\n[[part]]\nkind = \"tone\"\nsilence_before_s = 0.3\n");
+  good("kit make r.toml -o k --quiet");
+  std::filesystem::copy(file("k/stimuli/tone-48000.wav"), file("k/bounces/good.wav"));
+  good("make noise --no-marks --seconds 2 -o k/bounces/other.wav");
+  write_text(file("k/bounces/broken.wav"), "no audio");
+  const Ran ran = wavicon("kit read k");
+  EXPECT_EQ(ran.status, 3);
+  EXPECT_HAS(ran.out, "good.wav: as it was played");
+  EXPECT_HAS(ran.out, "other.wav: fault: the stimulus is not found in it");
+  EXPECT_HAS(ran.out, "broken.wav: fault: ");
+  EXPECT_HAS(bad(2, "kit read ."), "holds no recipe.toml");
+  write_text(file("n.toml"), "marks = false\n[[part]]\nkind = \"tone\"\n");
+  EXPECT_HAS(bad(3, "kit make n.toml -o n"), "a kit needs marks");
+}
+
+}  // namespace
+}  // namespace wavicon
