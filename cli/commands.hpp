@@ -131,5 +131,6 @@ void add_dynamics(CLI::App& app, Action& action);
 void add_clipping(CLI::App& app, Action& action);
 void add_waveforms(CLI::App& app, Action& action);
 void add_kit(CLI::App& app, Action& action);
+void add_stand_in(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

@@ -54,6 +54,13 @@ void report(const Feed& feed, const AudioFileInfo& in, const FeedResult& result,
 }  // namespace
 
 int feed_once(const Feed& feed) {
+  for (const std::string& unit : feed.units)
+    if (const UnitSpec spec = parse_unit(unit); spec.scheme == "jack") {
+      if (feed.units.size() > 1)
+        throw Error(ErrorCode::bad_argument,
+                    "jack: cannot be in a chain: feed through the plugins first, then play what came out");
+      return feed_live(feed, spec);
+    }
   AudioReader reader(feed.stimulus);
   const AudioFileInfo in = reader.info();
   if (in.frames == 0)
@@ -115,6 +122,14 @@ void add_feed(CLI::App& app, Action& action) {
   command->add_option("--patience", feed->patience_s, "seconds that a plugin may take without progress")
       ->check(CLI::PositiveNumber)
       ->capture_default_str();
+  command
+      ->add_option("--ceiling", feed->ceiling_dbfs,
+                   "through jack: a stimulus with a higher peak, in dBFS, is not played")
+      ->capture_default_str();
+  command
+      ->add_option("--repeat", feed->repeat,
+                   "through jack: so many more rounds when the server loses the beat")
+      ->check(CLI::Range(0, 100));
   command->add_flag("--in-process", feed->in_process,
                     "run plugins inside this program: what crashes there takes it along");
   feed->format.add_to(*command);

@@ -273,10 +273,12 @@ int finish_one(std::vector<Worker>& workers, std::size_t& step) {
   return status;
 }
 
-int climb(const Feed& feed, const std::vector<Step>& steps) {
+int climb(const Feed& feed, const std::vector<UnitSpec>& specs, const std::vector<Step>& steps) {
   Record record(feed);
   const std::size_t at_once =
-      feed.jobs > 0 ? static_cast<std::size_t>(feed.jobs) : std::max(1U, std::thread::hardware_concurrency());
+      std::any_of(specs.begin(), specs.end(), [](const UnitSpec& s) { return s.scheme == "jack"; }) ? 1
+      : feed.jobs > 0 ? static_cast<std::size_t>(feed.jobs)
+                      : std::max(1U, std::thread::hardware_concurrency());
   std::vector<Worker> workers;
   std::size_t next = 0, kept = 0, failed = 0;
   int worst = exit_status::measured;
@@ -322,8 +324,9 @@ int run_feed(const Feed& asked) {
   search.isolate = !feed.in_process;
   std::set<std::string> units;
   for (const Step& step : steps) units.insert(step.feed.units.begin(), step.feed.units.end());
-  for (const std::string& unit : units) (void)open_unit(parse_unit(unit), search);
-  return climb(feed, steps);
+  for (const std::string& unit : units)
+    if (parse_unit(unit).scheme != "jack") (void)open_unit(parse_unit(unit), search);
+  return climb(feed, specs, steps);
 }
 
 }  // namespace wavicon::cli

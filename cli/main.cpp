@@ -55,6 +55,7 @@ int main(int argc, char** argv) {
   cli::add_clipping(app, action);
   cli::add_waveforms(app, action);
   cli::add_kit(app, action);
+  cli::add_stand_in(app, action);
   cli::add_spectrogram(app, action);
   try {
     app.parse(argc, argv);

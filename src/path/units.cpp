@@ -47,7 +47,7 @@ std::unique_ptr<Unit> open_unit(const UnitSpec& spec, const UnitSearch& search) 
   if (unit) return unit;
   throw Error(ErrorCode::bad_argument,
               fmt::format("unit '{}:{}': unknown scheme '{}'{}", spec.scheme, spec.name, spec.scheme,
-                          name_hint(spec.scheme, {"sim", "lv2", "ladspa"})));
+                          name_hint(spec.scheme, {"sim", "lv2", "ladspa", "jack"})));
 }
 
 std::vector<UnitListing> list_units(const UnitSearch& search) {

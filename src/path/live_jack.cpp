@@ -1,0 +1,288 @@
+#include <fmt/format.h>
+
+#include "wavicon/audio/error.hpp"
+#include "wavicon/path/live.hpp"
+
+#if WAVICON_JACK
+#include <jack/jack.h>
+
+#include <algorithm>
+#include <array>
+#include <chrono>
+#include <cmath>
+#include <cstring>
+#include <thread>
+
+#include "wavicon/audio/decibels.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace std::chrono_literals;
+
+constexpr std::size_t kMostXruns = 256;
+constexpr int kMostPorts = 64;
+constexpr auto kLook = 20ms;
+constexpr double kPatienceS = 5;  // without a block
+
+struct CloseClient {
+  void operator()(jack_client_t* client) const noexcept { jack_client_close(client); }
+};
+using Client = std::unique_ptr<jack_client_t, CloseClient>;
+
+void be_quiet(const char*) {}
+
+Client open_client(const std::string& name, const std::string& server) {
+  jack_set_error_function(be_quiet);
+  jack_set_info_function(be_quiet);
+  jack_status_t status{};
+  jack_client_t* client =
+      server.empty()
+          ? jack_client_open(name.c_str(), JackNoStartServer, &status)
+          : jack_client_open(name.c_str(), static_cast<jack_options_t>(JackNoStartServer | JackServerName),
+                             &status, server.c_str());
+  if (client == nullptr)
+    throw Error(ErrorCode::unit_failed,
+                fmt::format("there is no JACK server{}: start one, or name the one that runs",
+                            server.empty() ? "" : " '" + server + "'"));
+  return Client(client);
+}
+
+std::vector<std::string> ports(jack_client_t* client, const std::string& pattern, unsigned long flags) {
+  std::vector<std::string> names;
+  const char** found =
+      jack_get_ports(client, pattern.empty() ? nullptr : pattern.c_str(), JACK_DEFAULT_AUDIO_TYPE, flags);
+  for (const char** port = found; port != nullptr && *port != nullptr; ++port)
+    if (std::strncmp(*port, jack_get_client_name(client), std::strlen(jack_get_client_name(client))) != 0)
+      names.emplace_back(*port);
+  if (found != nullptr) jack_free(found);
+  return names;
+}
+
+std::vector<std::string> wanted_ports(jack_client_t* client, const std::string& pattern, unsigned long flags,
+                                      const char* what) {
+  auto names = ports(client, pattern, flags);
+  if (!names.empty()) {
+    if (names.size() > kMostPorts) names.resize(kMostPorts);
+    return names;
+  }
+  std::string there;
+  for (const std::string& name : ports(client, "", flags)) there += (there.empty() ? "" : ", ") + name;
+  throw Error(ErrorCode::unit_failed, fmt::format("no port to {} matches '{}'; there {}", what, pattern,
+                                                  there.empty() ? "are none" : "are " + there));
+}
+
+// Everything that the callbacks touch.
+struct Session {
+  LiveTransport* transport = nullptr;
+  std::vector<jack_port_t*> ins, outs;
+  std::array<const float*, kMostPorts> in{};
+  std::array<float*, kMostPorts> out{};
+  std::array<std::atomic<std::int64_t>, kMostXruns> xruns{};
+  std::atomic<std::size_t> xrun_count{0};
+  std::atomic<bool> gone{false};
+  std::atomic<std::uint64_t> blocks{0};
+
+  int process(jack_nframes_t frames) noexcept {
+    for (std::size_t c = 0; c < ins.size(); ++c)
+      in[c] = static_cast<const float*>(jack_port_get_buffer(ins[c], frames));
+    for (std::size_t c = 0; c < outs.size(); ++c)
+      out[c] = static_cast<float*>(jack_port_get_buffer(outs[c], frames));
+    transport->cycle(in.data(), out.data(), frames);
+    blocks.fetch_add(1, std::memory_order_relaxed);
+    return 0;
+  }
+  int xrun() noexcept {
+    const std::size_t index = xrun_count.fetch_add(1, std::memory_order_relaxed);
+    if (index < kMostXruns) xruns[index].store(transport->position(), std::memory_order_relaxed);
+    return 0;
+  }
+};
+
+std::int64_t reported(const Session& session) {
+  jack_latency_range_t range{};
+  std::int64_t sum = 0;
+  if (!session.outs.empty()) {
+    jack_port_get_latency_range(session.outs[0], JackPlaybackLatency, &range);
+    sum += range.max;
+  }
+  jack_port_get_latency_range(session.ins[0], JackCaptureLatency, &range);
+  return sum + range.max;
+}
+
+}  // namespace
+
+LiveResult play_and_record(std::vector<std::vector<float>> stimulus, double rate,
+                           const LiveOptions& options) {
+  float peak = 0;
+  std::size_t length = 0;
+  for (const auto& channel : stimulus) {
+    length = std::max(length, channel.size());
+    for (const float v : channel) peak = std::max(peak, std::fabs(v));
+  }
+  if (!options.to.empty() && static_cast<double>(peak) > ratio_from_db(options.ceiling_dbfs) * 1.0001)
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("the stimulus peaks at {:.2f} dBFS and the ceiling is {:g} dBFS: make it softer, "
+                            "or raise the ceiling by --ceiling when what "
+                            "hangs on the outputs can take it",
+                            db_from_ratio(static_cast<double>(peak)), options.ceiling_dbfs));
+  Client client = open_client("wavicon", options.server);
+  const double server_rate = jack_get_sample_rate(client.get());
+  if (server_rate != rate)
+    throw Error(ErrorCode::unit_failed,
+                fmt::format("the server runs at {:g} Hz and the stimulus has {:g} Hz: make the stimulus at "
+                            "the server's rate (--rates {:g})",
+                            server_rate, rate, server_rate));
+  LiveResult result;
+  result.recorded_from = wanted_ports(client.get(), options.from, JackPortIsOutput, "record from");
+  if (!options.to.empty())
+    result.played_to = wanted_ports(client.get(), options.to, JackPortIsInput, "play to");
+  if (!options.to.empty() && stimulus.size() > 1 && stimulus.size() > result.played_to.size())
+    throw Error(ErrorCode::unit_failed,
+                fmt::format("the stimulus has {} channels and only {} ports match '{}'", stimulus.size(),
+                            result.played_to.size(), options.to));
+  // One channel goes to every port; of several, each to its own.
+  if (stimulus.size() > 1 && result.played_to.size() > stimulus.size())
+    result.played_to.resize(stimulus.size());
+  if (options.to.empty()) stimulus.clear();
+  const auto frames = static_cast<std::int64_t>(length) + std::llround(options.tail_s * rate);
+  LiveTransport transport(std::move(stimulus), static_cast<int>(result.recorded_from.size()), frames, rate);
+  auto session = std::make_unique<Session>();
+  session->transport = &transport;
+  for (int c = 0; c < transport.play_channels(); ++c)
+    session->outs.push_back(jack_port_register(client.get(), fmt::format("play_{}", c + 1).c_str(),
+                                               JACK_DEFAULT_AUDIO_TYPE, JackPortIsOutput, 0));
+  for (std::size_t c = 0; c < result.recorded_from.size(); ++c)
+    session->ins.push_back(jack_port_register(client.get(), fmt::format("record_{}", c + 1).c_str(),
+                                              JACK_DEFAULT_AUDIO_TYPE, JackPortIsInput, 0));
+  jack_set_process_callback(
+      client.get(), [](jack_nframes_t n, void* s) { return static_cast<Session*>(s)->process(n); },
+      session.get());
+  jack_set_xrun_callback(
+      client.get(), [](void* s) { return static_cast<Session*>(s)->xrun(); }, session.get());
+  jack_on_shutdown(
+      client.get(), [](void* s) { static_cast<Session*>(s)->gone = true; }, session.get());
+  if (jack_activate(client.get()) != 0)
+    throw Error(ErrorCode::unit_failed, "the server does not let a client start");
+  const auto connect = [&](const std::string& from, const std::string& to) {
+    if (jack_connect(client.get(), from.c_str(), to.c_str()) != 0)
+      throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be connected to {}", from, to));
+  };
+  for (std::size_t c = 0; c < result.recorded_from.size(); ++c)
+    connect(result.recorded_from[c], jack_port_name(session->ins[c]));
+  for (std::size_t c = 0; c < result.played_to.size(); ++c)
+    connect(jack_port_name(session->outs[std::min(c, session->outs.size() - 1)]), result.played_to[c]);
+  result.block_frames = static_cast<int>(jack_get_buffer_size(client.get()));
+  std::this_thread::sleep_for(std::chrono::duration<double>(options.look_s));
+  result.idle_peak = static_cast<double>(transport.idle_peak());
+  result.reported_samples = reported(*session);
+  session->xrun_count = 0;
+  transport.start();
+  std::uint64_t seen = 0;
+  auto moved = std::chrono::steady_clock::now();
+  while (!transport.done() && !session->gone) {
+    std::this_thread::sleep_for(kLook);
+    if (options.progress)
+      options.progress(static_cast<double>(transport.position()) / static_cast<double>(frames));
+    const auto blocks = session->blocks.load();
+    const auto now = std::chrono::steady_clock::now();
+    if (blocks != seen) moved = now;
+    seen = blocks;
+    if (std::chrono::duration<double>(now - moved).count() > kPatienceS) break;
+  }
+  if (!transport.done())
+    result.cut =
+        session->gone ? "the server stopped" : fmt::format("the server sent no block for {:g} s", kPatienceS);
+  if (result.cut.empty())
+    for (const std::string& port : result.recorded_from)
+      if (jack_port_by_name(client.get(), port.c_str()) == nullptr)
+        result.cut = fmt::format("the port {} is gone", port);
+  const std::int64_t recorded = std::min<std::int64_t>(frames, transport.position());
+  // Nothing calls back any more when this has returned.
+  if (!session->gone) jack_deactivate(client.get());
+  client.reset();
+  for (const auto& channel : transport.recorded())
+    result.recorded.emplace_back(channel.begin(), channel.begin() + static_cast<std::ptrdiff_t>(recorded));
+  for (std::size_t i = 0; i < std::min(kMostXruns, session->xrun_count.load()); ++i)
+    result.xruns.push_back(session->xruns[i].load());
+  result.peak = static_cast<double>(transport.peak());
+  return result;
+}
+
+namespace {
+
+struct Served {
+  Unit* unit = nullptr;
+  std::vector<jack_port_t*> ins, outs;
+  std::array<const float*, kMostPorts> in{};
+  std::array<float*, kMostPorts> out{};
+  std::atomic<bool> gone{false}, closing{false};
+  std::int64_t reported = 0;
+
+  int process(jack_nframes_t frames) {
+    for (std::size_t c = 0; c < ins.size(); ++c) {
+      in[c] = static_cast<const float*>(jack_port_get_buffer(ins[c], frames));
+      out[c] = static_cast<float*>(jack_port_get_buffer(outs[c], frames));
+    }
+    unit->run(in.data(), out.data());
+    return 0;
+  }
+  void say_latency(jack_latency_callback_mode_t mode) {
+    if (closing) return;
+    // All of it on the way in, so that it counts once.
+    jack_latency_range_t range{};
+    range.min = range.max = mode == JackPlaybackLatency ? static_cast<jack_nframes_t>(reported) : 0;
+    for (jack_port_t* port : mode == JackPlaybackLatency ? ins : outs)
+      jack_port_set_latency_range(port, mode, &range);
+  }
+};
+
+}  // namespace
+
+void serve_unit(Unit& unit, const std::string& name, const std::string& server, int channels,
+                std::int64_t reported_samples, const std::function<void(const std::string&)>& ready,
+                const std::function<bool()>& stop) {
+  Client client = open_client(name, server);
+  const double rate = jack_get_sample_rate(client.get());
+  const auto block = static_cast<int>(jack_get_buffer_size(client.get()));
+  unit.prepare(rate, channels, block);
+  auto served = std::make_unique<Served>();
+  served->unit = &unit;
+  served->reported = reported_samples;
+  for (int c = 0; c < channels; ++c) {
+    served->ins.push_back(jack_port_register(client.get(), fmt::format("in_{}", c + 1).c_str(),
+                                             JACK_DEFAULT_AUDIO_TYPE, JackPortIsInput, 0));
+    served->outs.push_back(jack_port_register(client.get(), fmt::format("out_{}", c + 1).c_str(),
+                                              JACK_DEFAULT_AUDIO_TYPE, JackPortIsOutput, 0));
+  }
+  jack_set_process_callback(
+      client.get(), [](jack_nframes_t n, void* s) { return static_cast<Served*>(s)->process(n); },
+      served.get());
+  jack_set_latency_callback(
+      client.get(), [](jack_latency_callback_mode_t m, void* s) { static_cast<Served*>(s)->say_latency(m); },
+      served.get());
+  jack_on_shutdown(
+      client.get(), [](void* s) { static_cast<Served*>(s)->gone = true; }, served.get());
+  if (jack_activate(client.get()) != 0)
+    throw Error(ErrorCode::unit_failed, "the server does not let a client start");
+  ready(fmt::format("{} runs as a client at {:g} Hz, blocks of {} frames, {} channel{}",
+                    jack_get_client_name(client.get()), rate, block, channels, channels == 1 ? "" : "s"));
+  while (!served->gone && !stop()) std::this_thread::sleep_for(kLook);
+  served->closing = true;
+  if (!served->gone) jack_deactivate(client.get());
+  client.reset();
+  if (served->gone) throw Error(ErrorCode::unit_failed, "the server stopped");
+}
+
+}  // namespace wavicon
+#else
+namespace wavicon {
+LiveResult play_and_record(std::vector<std::vector<float>>, double, const LiveOptions&) {
+  throw Error(ErrorCode::unit_failed, "this build knows no JACK (configured with WAVICON_JACK=OFF)");
+}
+void serve_unit(Unit&, const std::string&, const std::string&, int, std::int64_t,
+                const std::function<void(const std::string&)>&, const std::function<bool()>&) {
+  throw Error(ErrorCode::unit_failed, "this build knows no JACK (configured with WAVICON_JACK=OFF)");
+}
+}  // namespace wavicon
+#endif

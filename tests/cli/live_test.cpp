@@ -1,0 +1,132 @@
+// The whole way through a server of the tests' own: Heron as a client, a stimulus played and recorded.
+
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <thread>
+
+#include "program.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+class Live : public Program {
+ protected:
+  std::string server_ = "wavicon-test-" + std::to_string(::getpid());
+  pid_t jackd_ = 0, heron_ = 0;
+
+  pid_t start(const std::string& command, const std::string& log) const {
+    const pid_t pid = ::fork();
+    if (pid == 0) {
+      ::setpgid(0, 0);
+      ::execl("/bin/sh", "sh", "-c",
+              ("cd '" + folder_.path().string() + "' && exec " + command + " >" + log + " 2>&1").c_str(),
+              nullptr);
+      ::_exit(127);
+    }
+    return pid;
+  }
+  static void stop(pid_t& pid, int signal = SIGTERM) {
+    if (pid <= 0) return;
+    ::kill(pid, signal);
+    for (int i = 0; i < 100; ++i) {
+      if (::waitpid(pid, nullptr, WNOHANG) == pid) {
+        pid = 0;
+        return;
+      }
+      std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    }
+    ::kill(pid, SIGKILL);
+    ::waitpid(pid, nullptr, 0);
+    pid = 0;
+  }
+  bool serve(int block, const std::string& heron) {
+    jackd_ =
+        start("jackd -n " + server_ + " -r -S -d dummy -r 48000 -p " + std::to_string(block), "jackd.log");
+    heron_ = 0;
+    for (int i = 0; i < 60; ++i) {
+      std::this_thread::sleep_for(std::chrono::milliseconds(100));
+      if (::waitpid(jackd_, nullptr, WNOHANG) == jackd_) {
+        jackd_ = 0;
+        return false;
+      }
+      if (heron_ == 0 || ::waitpid(heron_, nullptr, WNOHANG) == heron_)
+        heron_ = start(std::string("'") + WAVICON_PROGRAM + "' stand-in '" + heron + "' --server " + server_,
+                       "heron.log");
+      std::this_thread::sleep_for(std::chrono::milliseconds(200));
+      if (read_text(file("heron.log")).find("runs as a client") != std::string::npos) return true;
+    }
+    return false;
+  }
+  void end() {
+    stop(heron_);
+    stop(jackd_);
+  }
+  void TearDown() override { end(); }
+  std::string through() const { return "'jack:" + server_ + "?to=heron:in_1&from=heron:out_1'"; }
+};
+
+TEST_F(Live, LatencyThroughHeronIsTrueOverBlockSizes) {
+  good("make tone --frequency 997 --level -20 --seconds 1 -o t.wav --quiet");
+  int measured = 0;
+  for (const int block : {128, 512, 1024}) {
+    if (!serve(block, "heron?delay=261.4&reports=200&noise=-110")) GTEST_SKIP() << "no server can run here";
+    // The graph goes in a circle: the server adds one block.
+    const double truth = 261.4 + block;
+    const Ran ran = wavicon("feed t.wav --repeat 2 --through " + through() + " -o c.wav");
+    if (ran.status != 0 && ran.err.find("lost the beat") != std::string::npos) {
+      end();  // the machine is too busy for blocks that short
+      continue;
+    }
+    ++measured;
+    ASSERT_EQ(ran.status, 0) << ran.err << read_text(file("jackd.log"));
+    EXPECT_HAS(ran.out, "round trip reported by the ports 200 samples");
+    const json sheet = json::parse(good("latency t.wav c.wav --reported 200 --json"));
+    double read = 0, offset = 0;
+    for (const json& r : sheet["readings"]) {
+      if (r["name"] == "latency_samples") read = r["value"];
+      if (r["name"] == "offset_samples") offset = r["value"];
+    }
+    EXPECT_NEAR(read, truth, 0.01) << block;
+    EXPECT_NEAR(offset, truth - 200, 0.01) << block;
+    // With the offset typed in, nothing is left.
+    const json again =
+        json::parse(good("latency t.wav c.wav --reported " + std::to_string(read) + " --json"));
+    for (const json& r : again["readings"])
+      if (r["name"] == "offset_samples") {
+        EXPECT_NEAR(r["value"].get<double>(), 0, 0.01);
+      }
+    end();
+  }
+  if (measured == 0) GTEST_SKIP() << "the machine is too busy for a sound server";
+}
+
+TEST_F(Live, WhatIsWrongWithAServerIsOneLine) {
+  good("make tone --frequency 997 --level -20 --seconds 3 -o t.wav --quiet");
+  EXPECT_HAS(bad(4, "feed t.wav --through " + through() + " -o c.wav"), "there is no JACK server");
+  if (!serve(512, "heron?delay=100")) GTEST_SKIP() << "no server can run here";
+  EXPECT_HAS(bad(4, "feed t.wav --through 'jack:" + server_ + "?from=nobody:out' -o c.wav"),
+             "no port to record from matches 'nobody:out'; there are ");
+  EXPECT_HAS(bad(4, "feed t.wav --through 'jack:" + server_ + "?to=heron:nix&from=heron:out_1' -o c.wav"),
+             "no port to play to matches");
+  EXPECT_HAS(bad(2, "feed t.wav --through 'jack:" + server_ + "?to=heron:in_1' -o c.wav"), "what to record");
+  good("make tone --rate 44100 --seconds 1 -o other.wav --quiet");
+  EXPECT_HAS(bad(4, "feed other.wav --through " + through() + " -o c.wav"),
+             "the server runs at 48000 Hz and the stimulus has 44100 Hz");
+  good("make tone --level -1 --seconds 1 -o loud.wav --quiet");
+  EXPECT_HAS(bad(2, "feed loud.wav --through " + through() + " -o c.wav"), "the ceiling is -6 dBFS");
+  // The server dies in the middle: what was recorded is kept, marked as cut.
+  pid_t killer = start("sh -c 'sleep 3; kill -9 " + std::to_string(jackd_) + "'", "killer.log");
+  const Ran ran = wavicon("feed t.wav --through " + through() + " -o c.wav");
+  stop(killer);
+  EXPECT_EQ(ran.status, 4) << ran.out << ran.err;
+  EXPECT_HAS(ran.err, "what was recorded is kept as c-cut.wav");
+  EXPECT_GT(read_text(file("c-cut.wav")).size(), 40000U);
+}
+
+}  // namespace
+}  // namespace wavicon
