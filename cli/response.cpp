@@ -103,7 +103,7 @@ std::string draw(const Response& command, const std::vector<Sheet>& sheets, bool
              .x_title = "frequency, Hz",
              .y_title = "degrees",
              .log_frequency = true,
-             .shown_range = 400};
+             .half_turn = 180};
   if (command.draw == "group-delay")
     style = {.names = {"group delay"},
              .title = "Group delay beside the common delay",

@@ -3,10 +3,13 @@
 #include <algorithm>
 #include <cmath>
 
+#include "level.hpp"
 #include "wavicon/measure/dynamics.hpp"
 
 namespace wavicon {
 namespace {
+
+using measure_detail::tidy_db;
 
 constexpr double kSettledDb = 0.05;    // that a step of the staircase may wander
 constexpr double kPoorFitDb = 0.3;     // of a static curve
@@ -21,9 +24,6 @@ std::string milliseconds(double s) {
   const double ms = 1000 * s;
   return fmt::format("{:.{}f} ms", ms, std::abs(ms) < 10 ? 2 : std::abs(ms) < 100 ? 1 : 0);
 }
-
-// Without the sign of what would be printed as zero.
-double tidy(double db) { return std::abs(db) < 0.005 ? 0.0 : db; }
 
 class Writer {
  public:
@@ -139,8 +139,8 @@ class Writer {
     text += named ? fmt::format("ratio {:.3g}", *named) : "no dB more comes out above it";
     text += curve.knee_undecided() ? fmt::format(", knee narrower than the steps of {:.3g} dB", curve.step_db)
                                    : fmt::format(", knee {:.1f} dB wide", curve.knee_db);
-    text += fmt::format(", make-up {:+.2f} dB; gain from {:+.2f} to {:+.2f} dB", tidy(curve.makeup_db),
-                        tidy(curve.most_gain_db), tidy(curve.least_gain_db));
+    text += fmt::format(", make-up {:+.2f} dB; gain from {:+.2f} to {:+.2f} dB", tidy_db(curve.makeup_db),
+                        tidy_db(curve.most_gain_db), tidy_db(curve.least_gain_db));
     if (curve.range_from_dbfs) text += fmt::format("; its range ends at {:.1f} dBFS", *curve.range_from_dbfs);
     if (lowest.thd_db && curve.kind == StaticCurve::Kind::compressor)
       text += fmt::format("; THD {:.1f} dB while it clamps hardest", *lowest.thd_db);

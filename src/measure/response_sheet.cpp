@@ -4,19 +4,19 @@
 #include <cmath>
 #include <numbers>
 
+#include "level.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/response.hpp"
 
 namespace wavicon {
 namespace {
 
+using measure_detail::tidy_db;
+
 constexpr double kFlatDb = 0.1;
 constexpr std::int64_t kFewWindows = 16;
 constexpr double kEnoughS = 4;
 constexpr double kShownMs = 20;  // of the response over time
-
-// Without the sign of what would be printed as zero.
-double tidy(double db) { return std::abs(db) < 0.005 ? 0.0 : db; }
 
 std::string hertz(double hz) { return fmt::format("{:.{}f} Hz", hz, hz < 100 ? 2 : hz < 1000 ? 1 : 0); }
 
@@ -144,8 +144,8 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
       add("loudness_change_lu", c.loudness_lu, "LU", {{"weighting", std::string("K, without gates")}});
     add("ripple_db", c.ripple_db, "dB",
         {{"bandwidth_hz", std::vector<double>{r.options.band_from_hz, r.options.band_to_hz}}});
-    std::string text = fmt::format("{:+.2f} dB at {:g} Hz, {:+.2f} dB overall", tidy(c.gain_db),
-                                   r.options.reference_hz, tidy(c.broadband_db));
+    std::string text = fmt::format("{:+.2f} dB at {:g} Hz, {:+.2f} dB overall", tidy_db(c.gain_db),
+                                   r.options.reference_hz, tidy_db(c.broadband_db));
     for (const auto& [edge, side, name] :
          {std::tuple{&c.lower, "lower", "lower_edge_hz"}, std::tuple{&c.upper, "upper", "upper_edge_hz"}}) {
       if (!*edge) continue;

@@ -74,6 +74,12 @@ std::string data_block(const std::string& name, const std::vector<std::pair<doub
   return text + "END\n";
 }
 
+std::string data_block(const std::string& name, const Curve& curve, double x_factor) {
+  std::vector<std::pair<double, double>> points;
+  for (std::size_t i = 0; i < curve.x.size(); ++i) points.emplace_back(x_factor * curve.x[i], curve.y[i]);
+  return data_block(name, points);
+}
+
 std::string frequency_axis(double low_hz, double high_hz) {
   std::string ticks;
   for (double decade = 1; decade <= high_hz; decade *= 10)

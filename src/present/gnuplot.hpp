@@ -26,6 +26,8 @@ inline constexpr const char* kAccent = "#b4431c";
 /// A named block of numbers, one pair per line.
 [[nodiscard]] std::string data_block(const std::string& name,
                                      const std::vector<std::pair<double, double>>& points);
+/// The points of a curve, x times a factor.
+[[nodiscard]] std::string data_block(const std::string& name, const Curve& curve, double x_factor = 1);
 /// Log frequency axis from `low_hz` to `high_hz` with the ticks that a studio is used to: 20, 50, 100 … 20k.
 [[nodiscard]] std::string frequency_axis(double low_hz, double high_hz);
 /// Runs a script; what it writes to standard output. @throws Error bad_output with gnuplot's own words.

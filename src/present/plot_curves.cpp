@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <filesystem>
+#include <limits>
 #include <set>
 
 #include "gnuplot.hpp"
@@ -59,6 +60,8 @@ std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& styl
     const Curve& curve = *drawn[i].curve;
     std::vector<std::pair<double, double>> points;
     for (std::size_t k = 0; k < curve.x.size(); ++k) {
+      if (k > 0 && style.half_turn > 0 && std::abs(curve.y[k] - curve.y[k - 1]) > style.half_turn)
+        points.emplace_back(curve.x[k], std::numeric_limits<double>::quiet_NaN());
       points.emplace_back(curve.x[k], curve.y[k]);
       if (style.log_frequency && curve.x[k] < style.lowest_x) continue;
       highest = std::max(highest, curve.y[k]);
@@ -74,14 +77,17 @@ std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& styl
                     style.steps ? (drawn.size() == 1 ? "boxes fs solid 0.6 noborder" : "histeps") : "lines",
                     kPens[i].colour, drawn[i].strong ? 1.8 : 1.1, dashes, literal(drawn[i].name));
   }
-  const double step = highest - lowest > 60   ? 20
+  const double step = style.half_turn > 0     ? style.half_turn / 4
+                      : highest - lowest > 60 ? 20
                       : highest - lowest > 24 ? 10
                       : highest - lowest > 8  ? 5
                       : highest - lowest > 2  ? 1
                                               : 0.5;
-  const double top = std::ceil((highest + 0.05 * step) / step) * step;
+  const double top = style.half_turn > 0 ? style.half_turn : std::ceil((highest + 0.05 * step) / step) * step;
   const double bottom =
-      style.steps ? 0 : std::max(top - style.shown_range, std::floor((lowest - 0.05 * step) / step) * step);
+      style.half_turn > 0 ? -style.half_turn
+      : style.steps       ? 0
+                    : std::max(top - style.shown_range, std::floor((lowest - 0.05 * step) / step) * step);
   if (first >= last) {  // a single place
     first -= style.log_frequency ? 0.1 * first : 1;
     last += style.log_frequency ? 0.1 * last : 1;

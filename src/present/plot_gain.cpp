@@ -38,12 +38,6 @@ std::vector<Drawn> chosen(const std::vector<Sheet>& sheets) {
   return drawn;
 }
 
-std::string block(const std::string& name, const Curve& curve) {
-  std::vector<std::pair<double, double>> points;
-  for (std::size_t i = 0; i < curve.x.size(); ++i) points.emplace_back(curve.x[i], curve.y[i]);
-  return data_block(name, points);
-}
-
 }  // namespace
 
 std::string draw_gain(const std::vector<Sheet>& sheets, const PlotOptions& options) {
@@ -53,8 +47,8 @@ std::string draw_gain(const std::vector<Sheet>& sheets, const PlotOptions& optio
   double highest = 0, least = 1e300, most = -1e300;
   std::string script = preamble(options);
   for (std::size_t i = 0; i < drawn.size(); ++i) {
-    script +=
-        block(fmt::format("wave{}", i), *drawn[i].wave) + block(fmt::format("gain{}", i), *drawn[i].gain);
+    script += data_block(fmt::format("wave{}", i), *drawn[i].wave) +
+              data_block(fmt::format("gain{}", i), *drawn[i].gain);
     for (const double y : drawn[i].wave->y) highest = std::max(highest, std::abs(y));
     for (const double y : drawn[i].gain->y) {
       least = std::min(least, y);

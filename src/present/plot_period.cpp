@@ -38,12 +38,6 @@ std::vector<Drawn> chosen(const std::vector<Sheet>& sheets) {
   return drawn;
 }
 
-std::string block(const std::string& name, const Curve& curve) {
-  std::vector<std::pair<double, double>> points;
-  for (std::size_t i = 0; i < curve.x.size(); ++i) points.emplace_back(curve.x[i], curve.y[i]);
-  return data_block(name, points);
-}
-
 double highest(const std::vector<Drawn>& drawn, const Curve* Drawn::*which) {
   double most = 0;
   for (const Drawn& d : drawn)
@@ -61,10 +55,10 @@ std::string draw_period(const std::vector<Sheet>& sheets, const PlotOptions& opt
   // The clean tone: what came back less what was added.
   Curve clean = *drawn[0].period;
   for (std::size_t i = 0; i < clean.y.size(); ++i) clean.y[i] -= drawn[0].added->y[i];
-  script += block("clean", clean);
+  script += data_block("clean", clean);
   for (std::size_t i = 0; i < drawn.size(); ++i) {
-    script += block(fmt::format("period{}", i), *drawn[i].period) +
-              block(fmt::format("added{}", i), *drawn[i].added);
+    script += data_block(fmt::format("period{}", i), *drawn[i].period) +
+              data_block(fmt::format("added{}", i), *drawn[i].added);
     above += fmt::format("$period{} using 1:2 with lines lw 2 lc rgb '{}' title {}, ", i, kColours[i],
                          literal(drawn[i].name));
     below += fmt::format("{}$added{} using 1:2 with lines lw 1.5 lc rgb '{}' title {}", i == 0 ? "" : ", ", i,

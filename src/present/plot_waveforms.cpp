@@ -14,12 +14,6 @@ using namespace present_detail;
 
 constexpr std::size_t kMostTones = 4;
 
-std::string block(const std::string& name, const Curve& curve) {
-  std::vector<std::pair<double, double>> points;
-  for (std::size_t i = 0; i < curve.x.size(); ++i) points.emplace_back(1000 * curve.x[i], curve.y[i]);
-  return data_block(name, points);
-}
-
 const Curve* partner(const Sheet& sheet, const Curve& in, const std::string& kind) {
   for (const Curve& curve : sheet.curves)
     if (curve.channel == in.channel && curve.name == kind + in.name.substr(2)) return &curve;
@@ -45,8 +39,9 @@ std::string draw_waveforms(const Sheet& sheet, const PlotOptions& options) {
     double top = 1e-9;
     for (const Curve* curve : {tones[i], out, difference})
       for (const double y : curve->y) top = std::max(top, std::abs(y));
-    script += block(fmt::format("in{}", i), *tones[i]) + block(fmt::format("out{}", i), *out) +
-              block(fmt::format("difference{}", i), *difference);
+    script += data_block(fmt::format("in{}", i), *tones[i], 1000) +
+              data_block(fmt::format("out{}", i), *out, 1000) +
+              data_block(fmt::format("difference{}", i), *difference, 1000);
     script += fmt::format("set label 1 {} at graph 0,1 left offset 0,1.1 font ',13' textcolor rgb '{}'\n",
                           literal(tones[i]->name.substr(3)), kInk);
     script += fmt::format("set xrange [0:{:.8g}]\nset yrange [{:.6g}:{:.6g}]\n", 1000 * tones[i]->x.back(),

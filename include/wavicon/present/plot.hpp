@@ -55,6 +55,8 @@ struct CurveStyle {
   double lowest_x = 20;
   bool steps = false;        ///< bars, as of a histogram
   double shown_range = 140;  ///< at most so far below the highest value
+  double half_turn =
+      0;  ///< of angles: the axis runs from minus to plus this, and lines break where they wrap
 };
 
 /// Curves of those names from all sheets and channels in one picture, each named by its file, its channel
