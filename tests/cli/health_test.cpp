@@ -27,8 +27,8 @@ TEST_F(Program, HealthTellsGoodFromSpoiled) {
   EXPECT_HAS(despite, "part alignment");
   EXPECT_HAS(good("harmonics c.wav --part 'tone over room noise'"), "331.000 Hz at -10.");
   EXPECT_HAS(bad(2, "harmonics c.wav --part nonsense"),
-             "the stimulus has no part 'nonsense' of steady tones; there are: alignment, voice "
-             "fundamentals, tone over room noise, levels");
+             "the stimulus has no part 'nonsense' of steady tones, and no sweep of that name; there are: "
+             "alignment, voice fundamentals, whole range, tone over room noise, levels");
 }
 
 TEST_F(Program, ACaptureOfAForeignSignalIsJudgedAgainstItsReference) {
