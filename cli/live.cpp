@@ -114,11 +114,11 @@ int feed_live(const Feed& feed, const UnitSpec& spec) {
     return peak > 0 ? fmt::format("{:.1f} dBFS", db_from_ratio(peak)) : std::string("silent");
   };
   say(feed.quiet,
-      fmt::format("{}: {} frames ({:g} s), {:g} Hz, {} channels, played to {}, recorded from {}",
-                  feed.capture, result.recorded[0].size(),
-                  static_cast<double>(result.recorded[0].size()) / in.sample_rate_hz, in.sample_rate_hz,
-                  result.recorded.size(), result.played_to.empty() ? "nothing" : result.played_to.front(),
-                  result.recorded_from.front()));
+      fmt::format(
+          "{}: {} frames ({:g} s), {:g} Hz, {} channel{}, played to {}, recorded from {}", feed.capture,
+          result.recorded[0].size(), static_cast<double>(result.recorded[0].size()) / in.sample_rate_hz,
+          in.sample_rate_hz, result.recorded.size(), result.recorded.size() == 1 ? "" : "s",
+          result.played_to.empty() ? "nothing" : result.played_to.front(), result.recorded_from.front()));
   say(feed.quiet, fmt::format("input before {}, while playing {}; blocks of {} frames, round trip reported "
                               "by the ports {} samples (latency --reported {})",
                               level(result.idle_peak), level(result.peak), result.block_frames,

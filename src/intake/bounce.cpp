@@ -249,7 +249,7 @@ Sheet bounce_sheet(const Bounce& b, const CaptureInfo& capture) {
   if (b.one_side) say("it stands on one channel of several", Severity::warning);
   if (b.channels < b.stimulus_channels)
     say(fmt::format("{} channels became {}", b.stimulus_channels, b.channels), Severity::warning);
-  if (sheet.findings.size() == before) say("as it was played");
+  if (sheet.findings.size() == before) say("nothing was done to it");
   return sheet;
 }
 

@@ -147,7 +147,7 @@ void check_nothing(const Bounce& b) {
   EXPECT_EQ(b.fade_in_frames, 0);
   EXPECT_EQ(b.fade_out_frames, 0);
   EXPECT_FALSE(b.delayed || b.copied || b.one_side || b.normalised || b.dithered.has_value());
-  EXPECT_EQ(bounce_sheet(b, {}).findings[0].text, "as it was played");
+  EXPECT_EQ(bounce_sheet(b, {}).findings[0].text, "nothing was done to it");
 }
 
 TEST(Bounce, OfAnHonestExporterIsAsItWasPlayed) {
@@ -188,7 +188,7 @@ TEST(Bounce, EveryHabitIsNamedAloneAndWithEveryOther) {
         first.check(b, what);
       if (!(moved_in && second.name == "faded in") && !(moved_out && second.name == "faded out"))
         second.check(b, what);
-      EXPECT_NE(bounce_sheet(b, {}).findings[0].text, "as it was played") << what;
+      EXPECT_NE(bounce_sheet(b, {}).findings[0].text, "nothing was done to it") << what;
     }
 }
 
