@@ -60,9 +60,11 @@ void aim(const Response& command, AudioSource& a, AudioSource& b, const Stimulus
   }
 }
 
-Sheet measure(const Response& command, const std::string& path, std::vector<ResponseResult>& results) {
+Sheet measure(const Response& command, const std::string& path, std::vector<ResponseResult>& results,
+              ResponseCache& cache) {
   FileSource a(command.sheet.captures.front()), b(path);
   ResponseOptions options = command.options;
+  options.cache = &cache;
   if (command.band_hz.size() == 2) {
     options.band_from_hz = command.band_hz[0];
     options.band_to_hz = command.band_hz[1];
@@ -199,8 +201,9 @@ int run(const Response& asked) {
   if (command.difference && command.sheet.captures.size() < 3)
     throw Error(ErrorCode::bad_argument, "a difference takes two captures: response A B1 B2 --difference");
   std::vector<ResponseResult> results;
-  auto sheets =
-      measure_each(command.sheet, [&](const std::string& path) { return measure(command, path, results); });
+  ResponseCache cache;
+  auto sheets = measure_each(command.sheet,
+                             [&](const std::string& path) { return measure(command, path, results, cache); });
   for (std::size_t i = 1; i < sheets.size(); ++i) {
     if (command.difference) add_difference(sheets[0], sheets[i]);
     add_crossover(results[i - 1], results[i], sheets[i - 1], sheets[i]);

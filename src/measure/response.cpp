@@ -4,7 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numbers>
+#include <tuple>
 
 #include "cross_spectra.hpp"
 #include "lined_up.hpp"
@@ -16,6 +18,15 @@
 #include "wavicon/audio/weighting.hpp"
 
 namespace wavicon {
+
+struct ResponseCache::Impl {
+  std::optional<RealTransform> transform;
+  // By channel, first frame and length: A's spectrum.
+  std::map<std::tuple<int, std::int64_t, std::int64_t>, std::vector<std::complex<double>>> spectra;
+};
+ResponseCache::ResponseCache() : impl_(std::make_unique<Impl>()) {}
+ResponseCache::~ResponseCache() = default;
+
 namespace {
 
 using namespace measure_detail;
@@ -72,6 +83,7 @@ class Responder {
 
   ResponseResult run() {
     result_.options = options_;
+    result_.options.cache = nullptr;
     result_.sample_rate_hz = rate_;
     range_ = frame_range(a_, options_.from_s, options_.to_s);
     result_.seconds = static_cast<double>(range_.frames()) / rate_;
@@ -147,14 +159,21 @@ class Responder {
     const auto y = read_b(b_, of_b, result_.alignment, first, frames, rest);
     const double first_rest = rest;
     set_broadband(x, y, channel);
-    RealTransform transform(fast_transform_length(static_cast<std::size_t>(frames + tail)));
+    const std::size_t length_needed = fast_transform_length(static_cast<std::size_t>(frames + tail));
+    ResponseCache::Impl& cache = (options_.cache != nullptr ? *options_.cache : own_).impl();
+    if (!cache.transform || cache.transform->length() != length_needed) {
+      cache.spectra.clear();
+      cache.transform.emplace(length_needed);
+    }
+    RealTransform& transform = *cache.transform;
     const auto bins_of = [&](std::span<const double> samples) {
-      std::fill(transform.input().begin(), transform.input().end(), 0.0);
-      std::copy(samples.begin(), samples.end(), transform.input().begin());
+      const auto rest_from = std::copy(samples.begin(), samples.end(), transform.input().begin());
+      std::fill(rest_from, transform.input().end(), 0.0);
       transform.execute();
       return std::vector<std::complex<double>>(transform.bins().begin(), transform.bins().end());
     };
-    const auto p = bins_of(x);
+    auto& p = cache.spectra[{of_a, first, frames}];
+    if (p.empty()) p = bins_of(x);
     auto h = bins_of(y);
     const double bin = rate_ / static_cast<double>(transform.length());
     const double low =
@@ -168,7 +187,12 @@ class Responder {
     for (std::size_t k = middle - width / 2; k < middle - width / 2 + width; ++k)
       power += std::norm(p[k]) / static_cast<double>(width);
     if (!(power > 0)) return;
-    for (std::size_t k = 0; k < h.size(); ++k) h[k] *= std::conj(p[k]) / (std::norm(p[k]) + kLittle * power);
+    for (std::size_t k = 0; k < h.size(); ++k) {
+      // Without the checks for infinities that the operator makes.
+      const double a = p[k].real(), b = p[k].imag(), c = h[k].real(), d = h[k].imag(),
+                   weight = 1 / (a * a + b * b + kLittle * power);
+      h[k] = {(a * c + b * d) * weight, (a * d - b * c) * weight};
+    }
     const auto over_time = transform.invert(h);
     channel.impulse_zero = kBefore;
     const std::size_t length = kBefore + static_cast<std::size_t>(tail);
@@ -368,6 +392,7 @@ class Responder {
   ResponseOptions options_;
   double rate_;
   FrameRange range_;
+  ResponseCache own_;
   ResponseResult result_;
 };
 

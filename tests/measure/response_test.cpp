@@ -318,6 +318,21 @@ TEST(Response, WhatClipsOrIsCutOffIsLeftOutAndSaid) {
   EXPECT_NE(text.find("few to average over"), std::string::npos) << text;
 }
 
+TEST(Response, WhatIsKeptOfAFromOneBToTheNextChangesNothing) {
+  const double rate = 48000;
+  const Signal x = sweep(rate), y = filtered(x, bell(3000, 6, 2, rate));
+  ResponseCache cache;
+  auto options = sweep_options();
+  options.cache = &cache;
+  for (const Signal* b : {&x, &y, &x}) {
+    const auto kept = response_of(x, *b, rate, options), fresh = response_of(x, *b, rate, sweep_options());
+    EXPECT_EQ(kept.options.cache, nullptr);
+    ASSERT_EQ(kept.channels[0].points.size(), fresh.channels[0].points.size());
+    for (std::size_t i = 0; i < kept.channels[0].points.size(); ++i)
+      EXPECT_EQ(kept.channels[0].points[i].ratio, fresh.channels[0].points[i].ratio);
+  }
+}
+
 TEST(Response, BadInputIsAnswered) {
   const Signal x = noise(96000, -20, 1);
   auto refused = [&](ErrorCode code, const Signal& a, const Signal& b, const ResponseOptions& o = {}) {

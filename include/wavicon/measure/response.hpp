@@ -3,6 +3,7 @@
 // docs/response.md.
 
 #include <complex>
+#include <memory>
 #include <optional>
 #include <string>
 #include <utility>
@@ -14,8 +15,23 @@
 
 namespace wavicon {
 
+/// What is known of one A, kept from one B to the next: overlays of a sweep take a third less time.
+class ResponseCache {
+ public:
+  ResponseCache();
+  ~ResponseCache();
+  ResponseCache(const ResponseCache&) = delete;
+  ResponseCache& operator=(const ResponseCache&) = delete;
+  struct Impl;
+  [[nodiscard]] Impl& impl() const noexcept { return *impl_; }
+
+ private:
+  std::unique_ptr<Impl> impl_;
+};
+
 struct ResponseOptions {
-  double from_s = 0;  ///< stretch of A
+  ResponseCache* cache = nullptr;  ///< of this same A; not owned
+  double from_s = 0;               ///< stretch of A
   std::optional<double> to_s;
   std::optional<Alignment> alignment;  ///< of B to A, when it is known; none: found
   bool sweep =
