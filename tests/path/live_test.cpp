@@ -12,6 +12,7 @@ thread_local bool trap = false;
 thread_local int trapped = 0;
 }  // namespace
 
+#if !defined(__SANITIZE_ADDRESS__)  // which has its own
 void* operator new(std::size_t size) {
   if (trap) ++trapped;
   if (void* memory = std::malloc(size)) return memory;
@@ -25,6 +26,7 @@ void operator delete(void* memory, std::size_t) noexcept {
   if (trap) ++trapped;
   std::free(memory);
 }
+#endif
 
 namespace wavicon {
 namespace {
