@@ -30,7 +30,7 @@ std::string draw_waveforms(const Sheet& sheet, const PlotOptions& options) {
       tones.push_back(&curve);
   if (tones.empty()) throw Error(ErrorCode::bad_argument, "the sheet holds no waveforms to draw");
   std::string script = preamble(options);
-  script += fmt::format("set multiplot layout {},{}\nset lmargin 9\nset rmargin 3\n",
+  script += fmt::format("set multiplot layout {},{}\nset lmargin 9\nset rmargin 3\nset tmargin 3\n",
                         tones.size() > 1 ? 2 : 1, tones.size() > 2 ? 2 : 1);
   for (std::size_t i = 0; i < tones.size(); ++i) {
     const Curve *out = partner(sheet, *tones[i], "out"),
