@@ -14,6 +14,7 @@ namespace {
 using measure_detail::tidy_db;
 
 constexpr double kFlatDb = 0.1;
+constexpr double kLeastUnderDb = 1;  // of a crossover, under the band
 constexpr std::int64_t kFewWindows = 16;
 constexpr double kEnoughS = 4;
 constexpr double kShownMs = 20;  // of the response over time
@@ -229,6 +230,64 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
   }
   write_balance(sheet, r);
   return sheet;
+}
+
+void add_crossover(const ResponseResult& before, const ResponseResult& here, const Sheet& of, Sheet& sheet) {
+  for (std::size_t c = 0; c < std::min(before.channels.size(), here.channels.size()); ++c) {
+    const ChannelResponse &p = before.channels[c], &q = here.channels[c];
+    const bool ways = (p.upper && !p.lower && q.lower && !q.upper) ||
+                      (p.lower && !p.upper && q.upper && !q.lower) ||
+                      (p.upper && q.lower && p.upper->hz < 2 * q.lower->hz && q.lower->hz < 2 * p.upper->hz);
+    if (!p.measured || !q.measured || !ways) continue;
+    const auto found = find_crossover(p, q, here.sample_rate_hz);
+    // Two bands that lie over each other touch near their tops: that is no crossover.
+    if (!found || found->below_db < kLeastUnderDb) continue;
+    const auto channel = static_cast<int>(c);
+    const Conditions conditions = {{"with", of.capture.file}, {"sample_rate_hz", here.sample_rate_hz}};
+    for (const auto& [name, value, unit] :
+         {std::tuple{"crossover_hz", found->hz, "Hz"}, std::tuple{"crossover_db", -found->below_db, "dB"},
+          std::tuple{"crossover_sum_db", found->sum_db, "dB"}})
+      sheet.readings.push_back({name, channel, value, unit, std::nullopt, false, conditions, {}});
+    sheet.findings.push_back(
+        {Severity::note,
+         fmt::format(
+             "crosses {} at {:.1f} Hz, {:.1f} dB under its band; both together stand {:+.1f} dB there",
+             of.capture.file, found->hz, found->below_db, found->sum_db),
+         channel});
+  }
+}
+
+void add_difference(const Sheet& first, Sheet& sheet) {
+  std::vector<Curve> added;
+  for (const Curve& curve : sheet.curves) {
+    if (curve.name != "magnitude") continue;
+    for (const Curve& other : first.curves) {
+      if (other.name != "magnitude" || other.channel != curve.channel) continue;
+      Curve difference{"difference", curve.channel, "Hz", "dB", {}, {}};
+      double most = 0, at = 0;
+      for (std::size_t i = 0, j = 0; i < curve.x.size(); ++i) {
+        while (j < other.x.size() && other.x[j] < 0.999 * curve.x[i]) ++j;
+        if (j == other.x.size() || other.x[j] > 1.001 * curve.x[i]) continue;
+        difference.x.push_back(curve.x[i]);
+        difference.y.push_back(curve.y[i] - other.y[j]);
+        if (std::abs(difference.y.back()) > std::abs(most)) {
+          most = difference.y.back();
+          at = curve.x[i];
+        }
+      }
+      if (difference.x.empty()) continue;
+      sheet.readings.push_back({"difference_max_db",
+                                curve.channel,
+                                most,
+                                "dB",
+                                std::nullopt,
+                                false,
+                                {{"at_hz", at}, {"from", first.capture.file}},
+                                {}});
+      added.push_back(std::move(difference));
+    }
+  }
+  for (Curve& curve : added) sheet.curves.push_back(std::move(curve));
 }
 
 }  // namespace wavicon

@@ -172,6 +172,22 @@ TEST(Response, CrossoversMeetWhereTheyAreMadeTo) {
   EXPECT_FALSE(find_crossover(ChannelResponse{}, ChannelResponse{}, rate));
 }
 
+TEST(Response, BandsThatLieOverEachOtherAreNoCrossover) {
+  const double rate = 48000;
+  const Signal x = sweep(rate);
+  const auto low_cut_only =
+                 response_of(x, through(x, butterworth(2, 100, rate, false)), rate, sweep_options()),
+             high_cut_only =
+                 response_of(x, through(x, butterworth(2, 8000, rate, true)), rate, sweep_options());
+  Sheet of, sheet;
+  add_crossover(low_cut_only, high_cut_only, of, sheet);
+  EXPECT_TRUE(sheet.readings.empty() && sheet.findings.empty());
+  const auto low_way = response_of(x, through(x, butterworth(2, 1000, rate, true)), rate, sweep_options()),
+             high_way = response_of(x, through(x, butterworth(2, 1000, rate, false)), rate, sweep_options());
+  add_crossover(low_way, high_way, of, sheet);
+  EXPECT_NEAR(*find_reading(sheet, "crossover_hz", 0)->value, 1000, 3);
+}
+
 TEST(Response, ShelvesAreReadOnTheAxisThatTheyWereMadeOn) {
   const double rate = 48000;
   const Signal x = sweep(rate);

@@ -138,4 +138,12 @@ struct ResponseResult {
 /// Readings, the curves "magnitude", "phase", "group delay", "impulse response", "coherence", and findings.
 [[nodiscard]] Sheet response_sheet(const ResponseResult& result, const CaptureInfo& a, const CaptureInfo& b);
 
+/// Where the capture before and this one share the work, as the two ways of a crossover do: readings
+/// `crossover_hz`, `crossover_db`, `crossover_sum_db` and a finding are added to this one's sheet; nothing
+/// where they do not.
+void add_crossover(const ResponseResult& before, const ResponseResult& here, const Sheet& of, Sheet& sheet);
+
+/// The curve "difference" that would bring the first capture to this one, and `difference_max_db`.
+void add_difference(const Sheet& first, Sheet& sheet);
+
 }  // namespace wavicon
