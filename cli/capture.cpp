@@ -100,6 +100,16 @@ StretchS stretch_of(Capture& capture, const SheetOptions& sheet, const std::stri
   return {std::max(0.0, capture.seconds_of(first)), capture.seconds_of(end)};
 }
 
+std::optional<RepeatingStretch> repeating_part(const Capture& capture, const SheetOptions& sheet,
+                                               const std::string& part) {
+  if (sheet.from_s != 0 || sheet.to_s || !capture.take) return std::nullopt;
+  const auto& parts = capture.stimulus->parts();
+  for (std::size_t i = 0; i < parts.size(); ++i)
+    if (parts.size() == 1 || (!part.empty() && parts[i].name == part))
+      return repeating_stretch(*capture.stimulus, i, *capture.take, capture.source->sample_rate_hz());
+  return std::nullopt;
+}
+
 void require_channel(const SheetOptions& sheet, int channel_count) {
   if (sheet.channel && *sheet.channel > channel_count)
     throw Error(ErrorCode::bad_argument,

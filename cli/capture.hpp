@@ -52,6 +52,11 @@ struct StretchS {
 /// @throws Error bad_argument for a part that is not there, with the nearest names.
 [[nodiscard]] StretchS stretch_of(Capture& capture, const SheetOptions& sheet, const std::string& part);
 
+/// The same when that part is noise with a period: its whole periods; none otherwise.
+[[nodiscard]] std::optional<RepeatingStretch> repeating_part(const Capture& capture,
+                                                             const SheetOptions& sheet,
+                                                             const std::string& part);
+
 /// @throws Error bad_argument when --channel names one that is not there.
 void require_channel(const SheetOptions& sheet, int channel_count);
 /// Keeps what is said of one channel (from 1) and of the whole.

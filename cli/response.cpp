@@ -14,6 +14,8 @@
 namespace wavicon::cli {
 namespace {
 
+constexpr double kMostSlip = 0.01;  // frames in a period
+
 struct Response {
   SheetOptions sheet;
   ResponseOptions options;
@@ -58,6 +60,12 @@ void aim(const Response& command, AudioSource& a, AudioSource& b, const Stimulus
     options.sweep_from_hz = sweep->from_hz;
     options.sweep_to_hz = sweep->to_hz;
   }
+  // A's own lines have to lie at whole numbers of cycles: not in a capture at another clock.
+  const auto repeats = repeating_stretch(stimulus, index, p, rate);
+  if (!repeats || std::abs(repeats->slip_frames) > kMostSlip) return;
+  options.period_frames = repeats->period_frames;
+  options.from_s = repeats->from_s;
+  options.to_s = repeats->to_s;
 }
 
 Sheet measure(const Response& command, const std::string& path, std::vector<ResponseResult>& results,

@@ -21,6 +21,11 @@ Sheet measure(const std::string& path, const Spectrum& command) {
   const StretchS stretch = stretch_of(capture, command.sheet, command.intake.part);
   options.from_s = stretch.from_s;
   options.to_s = stretch.to_s;
+  if (const auto repeats = repeating_part(capture, command.sheet, command.intake.part)) {
+    options.period_frames = repeats->period_frames;
+    options.from_s = repeats->from_s;
+    options.to_s = repeats->to_s;
+  }
   Sheet sheet = spectrum_sheet(measure_spectrum(*capture.source, options), capture_info(info));
   finish(sheet, capture);
   keep_channel(sheet, command.sheet.channel);

@@ -40,6 +40,9 @@ inline std::string message_of(ErrorCode expected, const std::function<void()>& c
   return "";
 }
 
+/// Expects a text to hold a part.
+#define EXPECT_HAS(text, part) EXPECT_NE(std::string(text).find(part), std::string::npos) << (text)
+
 /// A folder of its own for one test.
 class TemporaryFolder {
  public:

@@ -240,6 +240,27 @@ std::vector<Take> locate(const Audio& capture, const Stimulus& stimulus, const L
   return locate(source, stimulus, options);
 }
 
+std::optional<RepeatingStretch> repeating_stretch(const Stimulus& stimulus, std::size_t part,
+                                                  const Take& take, double capture_rate_hz) {
+  const auto* noise = std::get_if<Noise>(&stimulus.recipe().parts[part].kind);
+  if (noise == nullptr || !noise->period_s) return std::nullopt;
+  const double rate = stimulus.recipe().sample_rate_hz;
+  const auto period = static_cast<double>(noise_period_frames(*noise, rate));
+  const PlacedPart& placed = stimulus.parts()[part];
+  // The first period is for settling: a fade may lie in it.
+  const double from =
+                   static_cast<double>(placed.first_frame) + std::max(0.0, noise->fade_in_s * rate - period),
+               to = static_cast<double>(placed.first_frame + placed.frames) - noise->fade_out_s * rate;
+  if (to - from < 2 * period) return std::nullopt;
+  const auto seconds = [&](double frame) {
+    return (take.first_frame + frame * take.frames_per_frame) / capture_rate_hz;
+  };
+  const double in_capture = period * take.frames_per_frame;
+  RepeatingStretch stretch{std::max(0.0, seconds(from)), seconds(to), std::llround(in_capture), 0};
+  stretch.slip_frames = in_capture - static_cast<double>(stretch.period_frames);
+  return stretch;
+}
+
 Alignment alignment_of(const Take& reference, const Take& capture) {
   Alignment alignment;
   alignment.frames_per_frame = capture.frames_per_frame / reference.frames_per_frame;

@@ -24,6 +24,17 @@ CrossSpectra::CrossSpectra(double rate, std::int64_t frames, double window_s)
       xy_(xx_.size()),
       first_(xx_.size()) {}
 
+CrossSpectra::CrossSpectra(double rate, Periods period)
+    : rate_(rate),
+      length_(period.frames),
+      stride_(period.frames),
+      window_(length_, 1.0),
+      transform_(length_),
+      xx_(length_ / 2 + 1, 0.0),
+      yy_(xx_),
+      xy_(xx_.size()),
+      first_(xx_.size()) {}
+
 void CrossSpectra::add(std::span<const double> x, std::span<const double> y) {
   for (std::size_t at = 0; at + length_ <= x.size(); at += stride_) {
     for (std::size_t i = 0; i < length_; ++i) transform_.input()[i] = window_[i] * x[at + i];

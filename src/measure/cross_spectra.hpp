@@ -15,6 +15,11 @@ class CrossSpectra {
  public:
   /// @param frames  of the whole comparison; short ones get shorter windows.
   CrossSpectra(double rate, std::int64_t frames, double window_s = 0.085);
+  /// Of what repeats every so many frames: each window is one period as it is, its bins at the lines.
+  struct Periods {
+    std::size_t frames = 0;
+  };
+  CrossSpectra(double rate, Periods period);
   /// Windows within a stretch of both.
   void add(std::span<const double> x, std::span<const double> y);
 

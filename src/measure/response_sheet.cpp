@@ -126,7 +126,9 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
     }
     Conditions common = {
         {"reference", a.file},
-        {"by", std::string(r.options.sweep ? "sweep" : "averaged spectra")},
+        {"by", std::string(r.options.sweep               ? "sweep"
+                           : r.options.period_frames > 0 ? "periods of noise"
+                                                         : "averaged spectra")},
         {"reference_hz", r.options.reference_hz},
         {"delay_samples", std::round(1e6 * c.delay_samples) / 1e6 + 0.0},
         {"measured_hz", std::vector<double>{c.points.front().hz, c.points.back().hz}},
@@ -135,6 +137,7 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
         {"sample_rate_hz", r.sample_rate_hz},
         {"from_s", r.options.from_s},
         {"duration_s", r.seconds}};
+    if (r.options.period_frames > 0) common.emplace_back("periods", c.windows);
     auto add = [&](const char* name, double value, const char* unit, Conditions more = {}) {
       more.insert(more.end(), common.begin(), common.end());
       sheet.readings.push_back({name, channel, value, unit, std::nullopt, false, std::move(more), {}});
@@ -190,7 +193,10 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
       say(Severity::warning,
           fmt::format("it ends while the sweep is at {}: what lies beyond is left out; record on",
                       hertz(*c.cut_hz)));
-    if (c.windows > 0 && c.windows < kFewWindows)
+    if (r.options.period_frames > 0) {
+      if (c.windows == 1)
+        say(Severity::warning, "one period: noise cannot be told from the curve; play it for three and more");
+    } else if (c.windows > 0 && c.windows < kFewWindows)
       say(Severity::warning, fmt::format("{} windows are few to average over: play it for {:.0f} s at least",
                                          c.windows, kEnoughS));
     if (c.windows > 0 && r.options.smoothing > 0) {

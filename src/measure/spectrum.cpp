@@ -20,6 +20,7 @@ constexpr double kStandsOut = 31.6;  // 15 dB over what lies around
 constexpr std::size_t kMostPoints = 3000;
 constexpr int kMostOrders = 60;
 constexpr double kCarrierHz = 18000;
+constexpr double kSpreadDb = 4.34;  // 10/ln 10: of a relative error of power
 
 // Two channels as half their sum and half their difference.
 class MidSide : public AudioSource {
@@ -103,19 +104,66 @@ std::vector<SpectrumPeak> peaks_of(const Density& density, const SpectrumOptions
   return apart;
 }
 
-// Exact bands of the series 1000·2^(n/N): edges half a band away.
-std::vector<SpectrumBand> bands_of(const Density& density, int per_octave, double rate) {
+// Centres and half a band as a ratio: exact bands of the series 1000·2^(n/N), edges half a band away.
+struct BandAxis {
+  BandAxis(int per_octave, double rate) : half(std::exp2(0.5 / per_octave)) {
+    // Bands of octaves lie on 1 kHz; even fractions lie half a band beside it, as IEC 61260 has it (to
+    // verify).
+    const double origin = per_octave % 2 == 1 ? 1000 : 1000 * half;
+    for (int n = -10 * per_octave; n <= 10 * per_octave; ++n)
+      if (const double centre = origin * std::exp2(static_cast<double>(n) / per_octave);
+          centre / half >= 14 && centre * half <= rate / 2)
+        centres_hz.push_back(centre);
+  }
+  [[nodiscard]] double power(const std::vector<double>& density, double bin_hz, std::size_t band) const {
+    return band_power(density, bin_hz, centres_hz[band] / half, centres_hz[band] * half, unweighted);
+  }
+  double half;
+  std::vector<double> centres_hz;
+};
+
+// Bands of an averaged density of noise: 4.34 dB over the root of bandwidth times time.
+std::vector<SpectrumBand> bands_of(const Density& density, const BandAxis& axis, double seconds) {
   std::vector<SpectrumBand> bands;
-  const double half = std::exp2(0.5 / per_octave);
-  // Bands of octaves lie on 1 kHz; even fractions lie half a band beside it, as IEC 61260 has it (to verify).
-  const double origin = per_octave % 2 == 1 ? 1000 : 1000 * half;
-  for (int n = -10 * per_octave; n <= 10 * per_octave; ++n) {
-    const double centre = origin * std::exp2(static_cast<double>(n) / per_octave);
-    if (centre / half < 14 || centre * half > rate / 2) continue;
-    bands.push_back({centre, std::sqrt(band_power(density.values(), density.bin_hz(), centre / half,
-                                                  centre * half, unweighted))});
+  for (std::size_t i = 0; i < axis.centres_hz.size(); ++i) {
+    const double centre = axis.centres_hz[i], width_hz = centre * (axis.half - 1 / axis.half);
+    bands.push_back({centre, std::sqrt(axis.power(density.values(), density.bin_hz(), i)),
+                     kSpreadDb / std::sqrt(std::max(1.0, width_hz * seconds))});
   }
   return bands;
+}
+
+// Bands of what repeats, from its lines as they are; their spread as the periods differ.
+void read_periods(AudioSource& source, FrameRange range, const BandAxis& axis, SpectrumResult& result) {
+  const auto period = static_cast<std::size_t>(result.options.period_frames);
+  range.first += result.options.period_frames;
+  const WelchPlan plan{.frames = period,
+                       .hop = period,
+                       .length = period,
+                       .beta = 0,
+                       .rate = source.sample_rate_hz(),
+                       .noise_bins = 1};
+  const std::size_t count = axis.centres_hz.size();
+  std::vector<std::vector<double>> sums(result.channels.size(), std::vector<double>(count, 0.0)),
+      squares = sums;
+  for_each_window(source, range, plan,
+                  [&](std::size_t c, std::int64_t w, const std::vector<double>& density) {
+                    result.period_count = w + 1;
+                    for (std::size_t i = 0; i < count; ++i) {
+                      const double power = axis.power(density, plan.bin_hz(), i);
+                      sums[c][i] += power;
+                      squares[c][i] += power * power;
+                    }
+                  });
+  const auto periods = static_cast<double>(result.period_count);
+  for (std::size_t c = 0; c < sums.size(); ++c)
+    for (std::size_t i = 0; i < count; ++i) {
+      const double mean = sums[c][i] / periods,
+                   variance =
+                       std::max(0.0, squares[c][i] / periods - mean * mean) / std::max(1.0, periods - 1);
+      result.channels[c].bands.push_back(
+          {axis.centres_hz[i], std::sqrt(mean), mean > 0 ? kSpreadDb * std::sqrt(variance) / mean : 0});
+    }
 }
 
 // Bins gathered for drawing, log spacing, the highest of each group.
@@ -146,6 +194,11 @@ SpectrumResult measure_spectrum(AudioSource& given, const SpectrumOptions& optio
   FrameRange range = frame_range(source, options.from_s, options.to_s);
   const WelchPlan plan =
       plan_welch(rate, range.frames(), kWindowWidths / options.resolution_hz, options.overlap, kBeta);
+  if (options.period_frames > 0 && range.frames() < 2 * options.period_frames)
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("{} frames hold less than two periods of {}: the first is for settling",
+                            range.frames(), options.period_frames));
+  const FrameRange whole = range;
   if (options.averages)
     range.end = std::min(range.end, range.first + static_cast<std::int64_t>(plan.frames) +
                                         (*options.averages - 1) * static_cast<std::int64_t>(plan.hop));
@@ -166,6 +219,8 @@ SpectrumResult measure_spectrum(AudioSource& given, const SpectrumOptions& optio
                       held[c][b] = std::max(held[c][b], density[b]);
                     result.window_count = w + 1;
                   });
+  std::optional<BandAxis> axis;
+  if (options.bands_per_octave > 0) axis.emplace(options.bands_per_octave, rate);
   const double half_lobe_hz = plan.lobe_half_bins() * plan.bin_hz();
   // A sine's highest bin holds its power over the window's noise bandwidth.
   const double scale = options.density ? 1 : 2 * plan.noise_bins * rate / static_cast<double>(plan.frames);
@@ -181,13 +236,18 @@ SpectrumResult measure_spectrum(AudioSource& given, const SpectrumOptions& optio
     const Density density(std::move(mean[c]), plan);
     channel.dc =
         std::sqrt(std::max(0.0, band_power(density.values(), plan.bin_hz(), 0, half_lobe_hz, unweighted)));
+    const auto beside = static_cast<std::size_t>(plan.lobe_half_bins()) + 2;
+    channel.constant =
+        beside < density.values().size() && density.values()[0] > kStandsOut * density.values()[beside];
     if (half_lobe_hz < 20)
       channel.below_20_rms =
           std::sqrt(band_power(density.values(), plan.bin_hz(), half_lobe_hz, 20, unweighted));
     if (!channel.silent) channel.peaks = peaks_of(density, options, rate, half_lobe_hz);
-    if (options.bands_per_octave > 0) channel.bands = bands_of(density, options.bands_per_octave, rate);
+    if (axis && options.period_frames == 0)
+      channel.bands = bands_of(density, *axis, static_cast<double>(result.frames) / rate);
     result.channels.push_back(std::move(channel));
   }
+  if (axis && options.period_frames > 0) read_periods(source, whole, *axis, result);
   return result;
 }
 

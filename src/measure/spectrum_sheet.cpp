@@ -23,11 +23,13 @@ class Builder {
     for (const SpectrumPeak& peak : c.peaks)
       reading("line_dbfs", channel, level_dbfs(peak.peak), "dBFS",
               {{"at_hz", peak.hz}, {"likely", peak.guess}});
-    for (const SpectrumBand& band : c.bands)
-      reading("band_dbfs", channel, level_dbfs(band.rms), "dBFS",
-              {{"centre_hz", band.centre_hz},
-               {"spread_db", spread_db(band.centre_hz)},
-               {"rms_reference", std::string("square")}});
+    for (const SpectrumBand& band : c.bands) {
+      Conditions more = {{"centre_hz", band.centre_hz},
+                         {"spread_db", band.spread_db},
+                         {"rms_reference", std::string("square")}};
+      if (result_.period_count > 0) more.emplace_back("periods", result_.period_count);
+      reading("band_dbfs", channel, level_dbfs(band.rms), "dBFS", std::move(more));
+    }
     reading("near_dc_dbfs", channel, level_dbfs(c.dc), "dBFS",
             {{"bandwidth_hz", std::vector<double>{0, half_lobe_hz()}}});
     if (half_lobe_hz() < 20)
@@ -40,14 +42,6 @@ class Builder {
  private:
   // From 0 Hz on, so far a constant looks like a line.
   [[nodiscard]] double half_lobe_hz() const { return 6.44 / result_.window_s; }
-
-  // Standard deviation of the level of Gaussian noise in a band: 4.34 dB over the root of bandwidth times
-  // time.
-  [[nodiscard]] double spread_db(double centre_hz) const {
-    const double half = std::exp2(0.5 / result_.options.bands_per_octave),
-                 time_s = static_cast<double>(result_.frames) / result_.sample_rate_hz;
-    return 4.34 / std::sqrt(std::max(1.0, centre_hz * (half - 1 / half) * time_s));
-  }
 
   void tell(const ChannelSpectrum& c, int channel) {
     if (c.silent) return say(Severity::warning, channel, "every sample is zero: there is no spectrum");
@@ -62,11 +56,13 @@ class Builder {
       say(Severity::note, channel, text);
     }
     const double strongest = c.peaks.empty() ? 0 : c.peaks[0].peak;
-    if (c.dc > 1e-5 && c.dc > 0.01 * strongest)
+    if (c.constant && c.dc > 1e-5 && c.dc > 0.01 * strongest)
       say(Severity::note, channel,
           fmt::format("the hump at the low end is a DC offset of {:.1f} dBFS, seen through a window {:.1f} "
                       "Hz wide: no hum and no rumble",
                       db_from_ratio(c.dc), half_lobe_hz()));
+    if (result_.period_count == 1)
+      say(Severity::note, channel, "bands of one period: what noise adds to them cannot be told");
     if (result_.window_count < 4)
       say(Severity::note, channel,
           fmt::format("{} window{} averaged: noise is ragged by some 5 dB", result_.window_count,

@@ -3,6 +3,7 @@
 #include <bit>
 #include <cmath>
 #include <complex>
+#include <map>
 #include <vector>
 
 #include "renderers.hpp"
@@ -13,8 +14,6 @@
 namespace wavicon::stimulus_detail {
 namespace {
 
-constexpr double kPinkFromHz =
-    10;  // where pink noise starts when no band is given; its power has no end towards 0
 constexpr double kBlockS = 1.2;  // spectral blocks: 0.8 Hz between bins, so that 20 Hz is shaped by many
 constexpr double kScannedS =
     600;  // longer noise takes its level from the expectation, which it then keeps by 0.01 dB
@@ -79,6 +78,35 @@ bool is_plain_white(const Noise& p) {
   return p.colour == "white" && p.from_hz == 0 && !p.to_hz && !p.octave_hz && !p.third_octave_hz;
 }
 
+// Amplitudes of the bins up to half the rate that give a variance of 1, bins at the band's edges in part.
+std::vector<double> spectral_gains(const Noise& p, double rate, std::size_t length, bool with_0_hz,
+                                   bool with_half_rate) {
+  const Band band = band_of(p, rate);
+  const double bin = rate / static_cast<double>(length);
+  const std::size_t half = length / 2;
+  std::vector<double> gains;
+  double power = 0;
+  for (std::size_t k = 0; k <= half; ++k) {
+    const double hz = static_cast<double>(k) * bin;
+    const double inside = std::clamp(
+        (std::min(hz + bin / 2, band.to_hz) - std::max(hz - bin / 2, band.from_hz)) / bin, 0.0, 1.0);
+    const bool left_out = (k == 0 && !with_0_hz) || (k == half && !with_half_rate);
+    gains.push_back(left_out ? 0.0 : std::sqrt(inside / (p.colour == "pink" ? hz : 1.0)));
+    power += gains[k] * gains[k] * (k == 0 || k == half ? 1 : 2);
+  }
+  for (double& gain : gains) gain /= std::sqrt(power);
+  return gains;
+}
+
+std::vector<std::complex<double>> rotors_of(std::size_t length) {
+  std::vector<std::complex<double>> rotors;
+  for (std::size_t k = 0; k < length / 2; ++k) {
+    const auto phase = phase_from_cycles(static_cast<double>(k) / static_cast<double>(length));
+    rotors.emplace_back(cosine(phase), sine(phase));
+  }
+  return rotors;
+}
+
 // Unscaled noise of one channel, variance 1 in expectation.
 class Source {
  public:
@@ -105,24 +133,9 @@ class ShapedSource : public Source {
   ShapedSource(const Noise& p, double rate)
       : seed_(static_cast<std::uint64_t>(p.seed)),
         length_(std::bit_ceil(static_cast<std::size_t>(kBlockS * rate))),
-        hop_(length_ / 2) {
-    const Band band = band_of(p, rate);
-    const double bin = rate / static_cast<double>(length_);
-    double power = 0;
-    for (std::size_t k = 0; k <= hop_; ++k) {
-      const double hz = static_cast<double>(k) * bin;
-      const double inside = std::clamp(
-          (std::min(hz + bin / 2, band.to_hz) - std::max(hz - bin / 2, band.from_hz)) / bin, 0.0, 1.0);
-      const bool pink = p.colour == "pink";
-      gains_.push_back(k == 0 && pink ? 0.0 : std::sqrt(inside / (pink ? hz : 1.0)));
-      power += gains_[k] * gains_[k] * (k == 0 || k == hop_ ? 1 : 2);
-    }
-    for (double& gain : gains_) gain /= std::sqrt(power);
-    for (std::size_t k = 0; k < hop_; ++k) {
-      const auto phase = phase_from_cycles(static_cast<double>(k) / static_cast<double>(length_));
-      rotors_.emplace_back(cosine(phase), sine(phase));
-    }
-  }
+        hop_(length_ / 2),
+        gains_(spectral_gains(p, rate, length_, p.colour != "pink", true)),
+        rotors_(rotors_of(length_)) {}
 
   void write(std::int64_t first, std::uint64_t stream, std::span<double> out) override {
     for (std::size_t i = 0; i < out.size();) {
@@ -189,6 +202,42 @@ class ShapedSource : public Source {
   std::uint64_t uses_ = 0;
 };
 
+// One period over and over: amplitudes that are exactly those of the colour, phases at random. A Gaussian
+// period would have bins that are nearly empty, at which nothing can be measured.
+class PeriodicSource : public Source {
+ public:
+  PeriodicSource(const Noise& p, double rate)
+      : seed_(static_cast<std::uint64_t>(p.seed)),
+        length_(static_cast<std::size_t>(noise_period_frames(p, rate))),
+        gains_(spectral_gains(p, rate, length_, false, false)) {}
+
+  void write(std::int64_t first, std::uint64_t stream, std::span<double> out) override {
+    const std::vector<double>& period = period_of(stream);
+    for (std::size_t i = 0; i < out.size(); ++i)
+      out[i] = period[(static_cast<std::uint64_t>(first) + i) % length_];
+  }
+
+ private:
+  const std::vector<double>& period_of(std::uint64_t stream) {
+    std::vector<double>& period = periods_[stream];
+    if (!period.empty()) return period;
+    std::vector<std::complex<double>> spectrum(length_);
+    for (std::size_t k = 1; k < length_ / 2; ++k) {
+      const Phase phase = random_bits(seed_, stream, k);
+      spectrum[k] = {gains_[k] * cosine(phase), gains_[k] * sine(phase)};
+      spectrum[length_ - k] = std::conj(spectrum[k]);
+    }
+    inverse_transform(spectrum, rotors_of(length_));
+    for (const auto& value : spectrum) period.push_back(value.real());
+    return period;
+  }
+
+  std::uint64_t seed_;
+  std::size_t length_;
+  std::vector<double> gains_;
+  std::map<std::uint64_t, std::vector<double>> periods_;  // by stream
+};
+
 class NoiseRenderer : public Renderer {
  public:
   NoiseRenderer(const Noise& p, double rate, int channel_count)
@@ -196,15 +245,18 @@ class NoiseRenderer : public Renderer {
         frames_(std::max<std::int64_t>(1, frames_of(p.seconds, rate))),
         fade_in_(frames_of(p.fade_in_s, rate)),
         fade_out_(frames_of(p.fade_out_s, rate)) {
-    if (is_plain_white(p))
+    if (p.period_s)
+      source_ = std::make_unique<PeriodicSource>(p, rate);
+    else if (is_plain_white(p))
       source_ = std::make_unique<WhiteSource>(static_cast<std::uint64_t>(p.seed));
     else
       source_ = std::make_unique<ShapedSource>(p, rate);
     const bool peak = p.level_as == "peak";
     const bool scan = peak || p.seconds <= kScannedS;
     for (int c = 0; c < (independent_ ? channel_count : 1); ++c)
-      gains_.push_back(ratio_from_db(p.level_dbfs) /
-                       (scan ? measure(static_cast<std::uint64_t>(c), peak) : 1.0));
+      gains_.push_back(ratio_from_db(p.level_dbfs) / (p.period_s && !peak ? 1.0
+                                                      : scan ? measure(static_cast<std::uint64_t>(c), peak)
+                                                             : 1.0));
   }
 
   std::int64_t frames() const override { return frames_; }

@@ -1,6 +1,7 @@
 #include "wavicon/stimulus/parts.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 namespace wavicon {
 namespace {
@@ -33,6 +34,11 @@ TwoTone resolved(const TwoTone& pair) {
   if (pair.pair == "din") set(250, 8000, 4);
   if (pair.pair == "itu") set(19000, 20000, 1);
   return result;
+}
+
+std::int64_t noise_period_frames(const Noise& noise, double sample_rate_hz) {
+  if (!noise.period_s) return 0;
+  return std::int64_t{1} << std::max(4L, std::lround(std::log2(*noise.period_s * sample_rate_hz)));
 }
 
 std::string kind_name(const PartKind& kind) { return kind_names()[kind.index()]; }

@@ -9,6 +9,9 @@
 
 namespace wavicon::stimulus_detail {
 
+/// Where pink noise starts when no band is given: its power has no end towards 0.
+inline constexpr double kPinkFromHz = 10;
+
 /// One part at one rate; frame 0 is its own first.
 class Renderer {
  public:

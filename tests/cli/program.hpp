@@ -48,4 +48,3 @@ class Program : public ::testing::Test {
 
 }  // namespace wavicon::testing
 
-#define EXPECT_HAS(text, part) EXPECT_NE((text).find(part), std::string::npos) << (text)

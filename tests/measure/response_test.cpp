@@ -11,6 +11,10 @@ constexpr double kLevelDb = 0.001;  // of a 5 s sweep
 constexpr double kPhaseDeg = 0.01;
 constexpr double kNoiseDb = 0.15;  // of 8 s of noise, 1/48 octave
 
+constexpr double kPeriodS = 1.4;
+constexpr double kPeriodDb = 0.001;  // of two periods of noise, nothing else
+constexpr double kPeriodDeg = 0.01;
+
 const Sweep kSweep{.from_hz = 18, .to_hz = 22000, .seconds = 5, .level_dbfs = -12};
 
 Signal sweep(double rate, const Sweep& which = kSweep) {
@@ -262,6 +266,85 @@ TEST(Response, NoiseGivesTheSameCurveWithItsCoherence) {
   // Drowned: places are left out, not made up.
   const auto drowned = response_of(x, added(scaled(x, 0.1), noise(x.size(), -40, 11)), rate);
   EXPECT_GT(drowned.channels[0].left_out_share, 0.1);
+}
+
+// Periods of pink noise with silence on both sides.
+Signal periods_of_pink(double rate, double seconds, std::int64_t seed = 1) {
+  Recipe recipe{.sample_rate_hz = rate, .marks = false, .silence_before_s = 0.2, .silence_after_s = 0.6};
+  recipe.parts.push_back(
+      {.kind = Noise{.colour = "pink", .period_s = kPeriodS, .seconds = seconds, .seed = seed}});
+  Stimulus stimulus(recipe);
+  return rendered(stimulus);
+}
+
+ResponseOptions period_options(double rate, double seconds, double delay = 0) {
+  ResponseOptions options{.from_s = 0.2,
+                          .to_s = 0.2 + seconds,
+                          .period_frames = noise_period_frames(Noise{.period_s = kPeriodS}, rate)};
+  options.alignment = Alignment{};
+  options.alignment->delay_frames = delay;
+  return options;
+}
+
+TEST(Response, PeriodsOfNoiseAreAsExactAsASweep) {
+  for (const double rate : {44100.0, 48000.0, 96000.0, 192000.0})
+    for (const double late : {0.0, 37.4}) {
+      const std::vector<Section> filter = {bell(300, -9, 0.7, rate), bell(8000, 4, 1, rate),
+                                           low_cut(80, 0.7071, rate)};
+      const Signal x = periods_of_pink(rate, 5), y = moved(through(x, filter), late);
+      const auto result = response_of(x, y, rate, period_options(rate, 5, late));
+      const ChannelResponse& channel = result.channels[0];
+      ASSERT_TRUE(channel.measured);
+      EXPECT_EQ(channel.windows, 2);
+      EXPECT_NEAR(channel.delay_samples, late, 1e-6);
+      EXPECT_LT(channel.left_out_share, 0.005);
+      for (const ResponsePoint& p : channel.points) {
+        if (p.hz < 40 || p.hz > 19000) continue;
+        const auto truth = of(filter, p.hz, rate);
+        EXPECT_NEAR(db_from_ratio(std::abs(p.ratio) / std::abs(truth)), 0, kPeriodDb)
+            << p.hz << " at " << rate;
+        EXPECT_NEAR(std::arg(p.ratio / truth) * 180 / M_PI, 0, kPeriodDeg) << p.hz << " at " << rate;
+      }
+      EXPECT_EQ(channel.impulse.empty(), false);
+    }
+}
+
+TEST(Response, NoiseUnderThePeriodsIsToldByTheirDifferences) {
+  const double rate = 48000;
+  const Signal x = periods_of_pink(rate, 7);
+  for (const double noise_db : {-60.0, -40.0, -6.0}) {
+    const Signal y = added(filtered(x, bell(1000, 6, 1, rate)), noise(x.size(), -20 + noise_db, 5));
+    const auto result = response_of(x, y, rate, period_options(rate, 7));
+    double squares = 0, coherence = 1;
+    int count = 0;
+    for (const ResponsePoint& p : result.channels[0].points) {
+      if (p.hz < 300 || p.hz > 3000) continue;
+      const double error = db_from_ratio(std::abs(p.ratio) / std::abs(bell(1000, 6, 1, rate).at(p.hz, rate)));
+      squares += error * error;
+      coherence = std::min(coherence, p.coherence);
+      ++count;
+    }
+    // White noise under pink in 1/48 octave, over four periods: about noise - 10 dB around 1 kHz.
+    const double expected_db = 8.7 * ratio_from_db(noise_db - 10) / std::sqrt(4.0);
+    EXPECT_LT(std::sqrt(squares / count), 2 * expected_db) << noise_db;
+    if (noise_db < -30)
+      EXPECT_GT(coherence, 0.99);
+    else
+      EXPECT_LT(coherence, 0.95);
+  }
+}
+
+TEST(Response, PeriodsNeedTwoOfThem) {
+  const Signal x = periods_of_pink(48000, 2);
+  EXPECT_HAS(
+      message_of(ErrorCode::bad_argument, [&] { (void)response_of(x, x, 48000, period_options(48000, 2)); }),
+      "play it longer");
+  const auto one =
+      response_of(periods_of_pink(48000, 3), periods_of_pink(48000, 3), 48000, period_options(48000, 3));
+  const Sheet sheet = response_sheet(one, {}, {.channels = 1});
+  EXPECT_TRUE(std::any_of(sheet.findings.begin(), sheet.findings.end(), [](const Finding& f) {
+    return f.severity == Severity::warning && f.text.find("one period") != std::string::npos;
+  }));
 }
 
 TEST(Response, ABandThatASilentInIsLeftOut) {

@@ -75,6 +75,55 @@ TEST(Stimulus, EveryKindGivesTheSameBitsForAnyBlocks) {
   }
 }
 
+TEST(Stimulus, NoiseWithAPeriodHasExactlyTheAmplitudesOfItsColour) {
+  for (const double rate : {44100.0, 48000.0, 192000.0})
+    for (const char* colour : {"white", "pink"}) {
+      const Noise noise{.colour = colour, .from_hz = 20, .to_hz = 20000, .period_s = 0.3, .seconds = 1.5};
+      const auto period = static_cast<std::size_t>(noise_period_frames(noise, rate));
+      EXPECT_EQ(period & (period - 1), 0U);
+      EXPECT_NEAR(std::log2(static_cast<double>(period) / (0.3 * rate)), 0, 0.5);
+      const auto x = rendered(recipe_of(noise, rate));
+      for (std::size_t n = period; n < x.size(); ++n) ASSERT_EQ(x[n], x[n - period]) << n;
+      double squares = 0;
+      for (std::size_t n = 0; n < period; ++n) squares += x[n] * x[n];
+      EXPECT_NEAR(db_from_power_ratio(squares / static_cast<double>(period)), -20, 1e-9);
+      RealTransform transform(period);
+      std::copy_n(x.begin(), period, transform.input().begin());
+      transform.execute();
+      const double bin = rate / static_cast<double>(period);
+      const auto size = [&](double hz) {
+        const auto k = static_cast<std::size_t>(std::lround(hz / bin));
+        return std::abs(transform.bins()[k]) *
+               (colour == std::string("pink") ? std::sqrt(static_cast<double>(k)) : 1);
+      };
+      for (const double hz : {30.0, 100.0, 3170.0, 19000.0}) EXPECT_NEAR(size(hz) / size(997), 1, 1e-9) << hz;
+      EXPECT_LT(size(21000) / size(997), 1e-9) << "outside of the band";
+    }
+}
+
+TEST(Stimulus, NoiseWithAPeriodIsAnotherOnEachChannelWhenAsked) {
+  Recipe recipe = recipe_of(Noise{.period_s = 0.1, .seconds = 0.5, .independent = true}, 48000, 2);
+  const auto left = rendered(recipe, 0), right = rendered(recipe, 1);
+  double both = 0, one = 0;
+  for (std::size_t n = 0; n < left.size(); ++n) {
+    both += left[n] * right[n];
+    one += left[n] * left[n];
+  }
+  EXPECT_LT(std::abs(both / one), 0.1);
+  std::get<Noise>(recipe.parts[0].kind).independent = false;
+  EXPECT_EQ(rendered(recipe, 0), rendered(recipe, 1));
+}
+
+TEST(Stimulus, BandsThatHoldNothingAreRefused) {
+  const auto problem = [](const Noise& noise) {
+    return testing::message_of(ErrorCode::bad_argument, [&] { require_valid(recipe_of(noise, 48000)); });
+  };
+  EXPECT_HAS(problem({.colour = "pink", .to_hz = 5}), "pink noise starts at 10 Hz");
+  EXPECT_HAS(problem({.from_hz = 100, .to_hz = 110, .period_s = 0.1}), "lines 11.7 Hz apart");
+  EXPECT_HAS(problem({.octave_hz = 8, .period_s = 0.1}), "period_s");
+  EXPECT_HAS(problem({.period_s = 30}), "period_s");
+}
+
 TEST(Stimulus, TonesAreExactAtEveryRate) {
   for (const double rate : kRates) {
     const auto x = rendered(recipe_of(Tone{.frequency_hz = 997.3, .level_dbfs = -6, .seconds = 0.2}, rate));

@@ -14,8 +14,8 @@ namespace wavicon {
 /// (weighting_test.cpp).
 [[nodiscard]] double itu_r_468_weight(double frequency_hz);
 
-/// K-weighting of loudness as a factor of power; 0.691 dB at 1 kHz. Source: ITU-R BS.1770-4, both filters as given for 48
-/// kHz (to verify). Frequencies from 24 kHz on count as just below it.
+/// K-weighting of loudness as a factor of power; 0.691 dB at 1 kHz. Source: ITU-R BS.1770-4, both filters as
+/// given for 48 kHz (to verify). Frequencies from 24 kHz on count as just below it.
 [[nodiscard]] double k_weight(double frequency_hz);
 
 }  // namespace wavicon

@@ -42,6 +42,17 @@ struct Take {
 /// How one capture of a stimulus lies to another, by the marks of both.
 [[nodiscard]] Alignment alignment_of(const Take& reference, const Take& capture);
 
+/// Noise that repeats, where it lies in a capture.
+struct RepeatingStretch {
+  double from_s = 0;  ///< in the capture, fades left out
+  double to_s = 0;
+  std::int64_t period_frames = 0;
+  double slip_frames = 0;  ///< by which the period in the capture's own frames differs from that whole number
+};
+/// Of a part of noise with a period; none for any other part, or when it holds less than two periods.
+[[nodiscard]] std::optional<RepeatingStretch> repeating_stretch(const Stimulus& stimulus, std::size_t part,
+                                                                const Take& take, double capture_rate_hz);
+
 struct LocateOptions {
   double least_match = 0.5;     ///< correlation from which a mark counts as found
   double most_drift_ppm = 300;  ///< a larger difference of the marks' distance is a slip, not drift

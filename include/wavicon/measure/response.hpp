@@ -36,6 +36,8 @@ struct ResponseOptions {
   std::optional<Alignment> alignment;  ///< of B to A, when it is known; none: found
   bool sweep =
       false;  ///< A's stretch is one sweep: the whole of it is divided; else averaged, with coherence
+  std::int64_t period_frames =
+      0;                     ///< A's stretch repeats every so many frames (periodic noise); 0: it does not
   double sweep_from_hz = 0;  ///< band of the sweep; 0: everything
   double sweep_to_hz = 0;
   double smoothing = 0;        ///< 1/n octave: n, 1 … 48; 0: none
@@ -105,7 +107,7 @@ struct ChannelResponse {
   double left_out_share = 0;           ///< of the axis: places without enough of A, or of coherence
   std::vector<std::pair<double, double>> clipped_hz;  ///< stretches of a sweep in which B clips: left out
   std::optional<double> cut_hz;  ///< B ends (or begins) while the sweep is there: left out beyond
-  std::int64_t windows = 0;      ///< averaged; 0: a sweep
+  std::int64_t windows = 0;      ///< averaged, or periods; 0: a sweep
   double bin_hz = 0;
 };
 
@@ -120,13 +122,15 @@ struct ResponseResult {
 /// B over A, channel by channel (a mono A goes with every channel of B).
 ///
 /// A sweep is divided as a whole: Y·X*/(|X|²+ε), ε a millionth of the middle of the band; the response over
-/// time is cut to 0.5 s behind and 4096 frames before the delay, fading at both ends. Anything else is
-/// averaged in windows of 0.34 s (H1, Kaiser β = 9) after lining up to the whole frame; places whose
-/// coherence is below 0.5 are left out.
+/// time is cut to 0.5 s behind and 4096 frames before the delay, fading at both ends. Of what repeats, the
+/// first period is dropped and the others are added up, line by line. Anything else is averaged in windows
+/// of 0.34 s (H1, Kaiser β = 9) after lining up to the whole frame; places whose coherence is below 0.5 are
+/// left out.
 ///
 /// @throws Error bad_input for silence, nothing in common; bad_argument for options out of range, different
 /// rates.
-/// @accuracy  0.001 dB and 0.01° of known filters over the band of a 5 s sweep (response_test.cpp)
+/// @accuracy  0.001 dB and 0.01° of known filters over the band of a 5 s sweep, and of three periods of pink
+/// noise of 1.4 s (response_test.cpp)
 [[nodiscard]] ResponseResult measure_response(AudioSource& a, AudioSource& b,
                                               const ResponseOptions& options = {});
 

@@ -13,14 +13,16 @@ namespace wavicon {
 
 struct SpectrumOptions {
   double from_s = 0;
-  std::optional<double> to_s;     ///< none: to the end
-  double resolution_hz = 10;      ///< distance at which two lines come apart, 0.1 … 5000
-  double overlap = 0.75;          ///< of neighbouring windows, 0 … 0.95
-  std::optional<int> averages;    ///< at most so many windows, from the start; none: all
-  bool peak_hold = false;         ///< also the highest value of each bin
-  bool density = false;           ///< per root of a hertz instead of as amplitude
-  bool remove_dc = false;         ///< leave what lies within a line's width of 0 Hz out of the curve
-  int bands_per_octave = 0;       ///< 0: no bands; 1, 3, 6, 12 or 24
+  std::optional<double> to_s;   ///< none: to the end
+  double resolution_hz = 10;    ///< distance at which two lines come apart, 0.1 … 5000
+  double overlap = 0.75;        ///< of neighbouring windows, 0 … 0.95
+  std::optional<int> averages;  ///< at most so many windows, from the start; none: all
+  bool peak_hold = false;       ///< also the highest value of each bin
+  bool density = false;         ///< per root of a hertz instead of as amplitude
+  bool remove_dc = false;       ///< leave what lies within a line's width of 0 Hz out of the curve
+  int bands_per_octave = 0;     ///< 0: no bands; 1, 3, 6, 12 or 24
+  std::int64_t period_frames =
+      0;  ///< the stretch repeats every so many frames: bands of whole periods, the first left out
   int most_peaks = 12;            ///< 0 … 100
   bool mid_side = false;          ///< of two channels: mid (half the sum) and side (half the difference)
   std::optional<double> tone_hz;  ///< whose harmonics lines are named after; none: the strongest line
@@ -36,12 +38,15 @@ struct SpectrumPeak {
 
 struct SpectrumBand {
   double centre_hz = 0;
-  double rms = 0;  ///< full scale = 1
+  double rms = 0;        ///< full scale = 1
+  double spread_db = 0;  ///< standard deviation of this level, as noise has it or as the periods differ
 };
 
 struct ChannelSpectrum {
   bool silent = false;
-  double dc = 0;                    ///< full scale = 1
+  double dc = 0;  ///< full scale = 1
+  bool constant =
+      false;  ///< that is a constant, not noise or rumble: it stands 15 dB out of what is above it
   double below_20_rms = 0;          ///< from a line's width beside 0 Hz to 20 Hz: rumble, not DC
   std::vector<SpectrumPeak> peaks;  ///< strongest first
   std::vector<SpectrumBand> bands;
@@ -57,6 +62,7 @@ struct SpectrumResult {
   double window_s = 0;
   double bin_hz = 0;
   std::int64_t window_count = 0;
+  std::int64_t period_count = 0;          ///< that the bands were read from; 0: from the windows
   std::vector<ChannelSpectrum> channels;  ///< or mid and side
 };
 
@@ -66,6 +72,7 @@ struct SpectrumResult {
 /// @throws Error bad_argument for options out of range, mid and side of other than two channels; bad_input
 /// for a NaN or infinite sample, 0 frames
 /// @accuracy  lines 0.01 dB and a hundredth of the resolution when they stand 40 dB out (spectrum_test.cpp)
+///            bands of periodic noise 0.003 dB with noise 40 dB below
 [[nodiscard]] SpectrumResult measure_spectrum(AudioSource& source, const SpectrumOptions& options = {});
 
 [[nodiscard]] Sheet spectrum_sheet(const SpectrumResult& result, const CaptureInfo& capture);

@@ -30,9 +30,11 @@ namespace wavicon {
 
 /// One row per sheet, under its name, and a column per reading: for the steps of a ladder.
 ///
-/// @param names     one for each sheet. @param readings  names of the columns; those that no sheet has are left out; a reading of the whole
+/// @param names     one for each sheet. @param readings  names of the columns; those that no sheet has are
+/// left out; a reading of the whole
 ///                  stands on the first channel's row. @param heading  over the names.
-[[nodiscard]] std::string ladder_table(const std::vector<Sheet>& sheets, const std::vector<std::string>& names,
+[[nodiscard]] std::string ladder_table(const std::vector<Sheet>& sheets,
+                                       const std::vector<std::string>& names,
                                        const std::vector<std::string>& readings,
                                        const std::string& heading = "step");
 

@@ -65,13 +65,15 @@ struct Sweep {
   double fade_out_s = 0.01;
 };
 
-/// Gaussian noise.
+/// Gaussian noise, or with a period one stretch of it over and over.
 struct Noise {
   std::string colour = "white";  ///< "white", "pink"
   double from_hz = 0;            ///< band; 0 and none: all there is
   std::optional<double> to_hz;
   std::optional<double> octave_hz;  ///< the octave band of this nominal centre instead
   std::optional<double> third_octave_hz;
+  std::optional<double>
+      period_s;  ///< repeats, amplitudes exactly those of the colour (noise_period_frames())
   double level_dbfs = -20;
   std::string level_as = "rms";  ///< "rms" (full scale = 1), "peak"
   double seconds = 5;
@@ -227,6 +229,8 @@ void fields(Noise& p, Visitor& visit) {
   visit("octave_hz", p.octave_hz, Range{1, 384000},
         "octave band of this nominal centre, instead of from_hz and to_hz");
   visit("third_octave_hz", p.third_octave_hz, Range{1, 384000}, "third-octave band of this nominal centre");
+  visit("period_s", p.period_s, Range{0.05, 10},
+        "repeats after so long, moved to a power of two of frames: each period measures the same");
   visit("level_dbfs", p.level_dbfs, kLevel, "as level_as says");
   visit("level_as", p.level_as, std::vector<std::string>{"rms", "peak"}, "rms: full scale = 1");
   visit("seconds", p.seconds, kLength, "length, fades included");
@@ -299,6 +303,9 @@ void fields(Programme& p, Visitor& visit) {
 /// The frequencies and the ratio that are played. Sources: SMPTE RP 120 (60 and 7000 Hz, 4:1), DIN 45403 (250
 /// and 8000 Hz, 4:1), ITU-R twin tone (19 and 20 kHz, 1:1), all to verify.
 [[nodiscard]] TwoTone resolved(const TwoTone& pair);
+
+/// Frames after which the noise repeats: the power of two that is nearest to its period; 0 when it does not.
+[[nodiscard]] std::int64_t noise_period_frames(const Noise& noise, double sample_rate_hz);
 
 /// "tone", "multitone", "two_tone", …: the word in recipes.
 [[nodiscard]] std::string kind_name(const PartKind& kind);
