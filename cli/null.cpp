@@ -8,6 +8,7 @@
 #include "capture.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/filtered.hpp"
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/audio/resampled.hpp"
 #include "wavicon/file/output_file.hpp"
@@ -15,6 +16,8 @@
 
 namespace wavicon::cli {
 namespace {
+
+constexpr std::int64_t kMostTaps = 1 << 20;
 
 struct Null {
   SheetOptions sheet;
@@ -26,6 +29,7 @@ struct Null {
   double residual_gain_db = 0;
   std::string aligned_file;
   std::string draw = "spectrum";
+  std::string filter_file;
 };
 
 // Residual and aligned B on their way to files.
@@ -99,6 +103,28 @@ NullOptions options_of(const Null& command) {
   return options;
 }
 
+// A as it sounds through a filter that was written by 'wavicon response --filter'.
+std::unique_ptr<FilteredSource> through_filter(const std::string& path, FileSource& a,
+                                               std::vector<Finding>& findings) {
+  const AudioFile file = read_audio_file(path);
+  const Audio& audio = file.audio;
+  if (audio.sample_rate_hz() != a.sample_rate_hz())
+    throw Error(
+        ErrorCode::bad_argument,
+        fmt::format("the filter {} is made for {:g} Hz and A has {:g} Hz: make it from captures at that rate",
+                    path, audio.sample_rate_hz(), a.sample_rate_hz()));
+  if (audio.frames() > kMostTaps)
+    throw Error(ErrorCode::bad_argument, fmt::format("{} has {} frames: no filter of at most {} taps", path,
+                                                     audio.frames(), kMostTaps));
+  std::vector<std::vector<double>> filters;
+  for (int c = 0; c < audio.channel_count(); ++c)
+    filters.emplace_back(audio.channel(c).begin(), audio.channel(c).end());
+  findings.push_back({Severity::note,
+                      fmt::format("A went through {} ({} taps) before it was compared", path, audio.frames()),
+                      std::nullopt});
+  return std::make_unique<FilteredSource>(a, filters);
+}
+
 Sheet measure(const Null& command, const std::string& path) {
   const std::string& reference = command.sheet.captures.front();
   FileSource a(reference), b(path);
@@ -106,8 +132,14 @@ Sheet measure(const Null& command, const std::string& path) {
   options.format_a = a.info().format;
   options.format_b = b.info().format;
   std::unique_ptr<ResampledSource> faster;
+  std::unique_ptr<FilteredSource> filtered;
   AudioSource *from = &a, *against = &b;
   std::vector<Finding> findings;
+  if (!command.filter_file.empty()) {
+    filtered = through_filter(command.filter_file, a, findings);
+    from = filtered.get();
+    options.format_a = SampleFormat::float64;
+  }
   if (a.sample_rate_hz() != b.sample_rate_hz()) {
     if (!command.resample)
       throw Error(
@@ -199,6 +231,8 @@ void add_null(CLI::App& app, Action& action) {
       ->delimiter(',');
   command->add_option("--match-response", null->options.response_taps,
                       "also match the linear response, by a filter of so many taps (64 to 2048)");
+  command->add_option("--filter", null->filter_file,
+                      "a filter for A, as 'wavicon response --filter' writes it");
   command->add_option("--band", null->band_hz, "FROM TO in Hz, of depth and verdict (default: everything)")
       ->expected(2);
   command->add_flag("--resample", null->resample, "bring the file of the lower rate up to the other's");

@@ -7,6 +7,7 @@
 #include "capture.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
+#include "wavicon/file/output_file.hpp"
 #include "wavicon/intake/locate.hpp"
 #include "wavicon/intake/recognise.hpp"
 #include "wavicon/present/plot.hpp"
@@ -24,6 +25,7 @@ struct Response {
   std::vector<double> band_hz;
   std::string draw = "magnitude";
   bool difference = false;
+  std::string filter_file;
 };
 
 // The part of the stimulus to use: the one of that name, else a sweep, else noise, else the whole.
@@ -129,7 +131,8 @@ std::string draw(const Response& command, const std::vector<Sheet>& sheets, bool
              .shown_range = 100};
   if (command.draw == "difference")
     style = {.names = {"difference"},
-             .title = "Curve that would bring the first capture to each",
+             .title = fmt::format("Curve that would bring {} to each",
+                                  std::filesystem::path(sheets.front().capture.file).filename().string()),
              .x_title = "frequency, Hz",
              .y_title = "dB",
              .log_frequency = true,
@@ -143,12 +146,37 @@ std::string draw(const Response& command, const std::vector<Sheet>& sheets, bool
   return draw_curves(sheets, style, {.format = svg ? PlotFormat::svg : PlotFormat::png});
 }
 
+void write_filter(const Response& command, const std::vector<ResponseResult>& results, Sheet& sheet) {
+  const auto filters = matching_filters(results[0], results[1]);
+  const double rate = results[0].sample_rate_hz;
+  Audio audio(rate, static_cast<int>(filters.size()), static_cast<std::int64_t>(filters[0].size()));
+  for (std::size_t c = 0; c < filters.size(); ++c)
+    std::copy(filters[c].begin(), filters[c].end(), audio.channel(static_cast<int>(c)).begin());
+  write_audio_file(command.filter_file, audio,
+                   {.sample_rate_hz = rate,
+                    .channel_count = audio.channel_count(),
+                    .format = SampleFormat::float32,
+                    .description = "filter, middle tap at the middle frame"});
+  sheet.findings.push_back(
+      {Severity::note,
+       fmt::format("{}: the filter of {} taps that brings {} here; 'wavicon null --filter' "
+                   "takes it",
+                   command.filter_file, filters[0].size(), command.sheet.captures[1]),
+       std::nullopt});
+}
+
 int run(const Response& asked) {
   Response command = asked;
   command.difference |= command.draw == "difference";
   command.sheet.check();
   if (command.difference && command.sheet.captures.size() < 3)
     throw Error(ErrorCode::bad_argument, "a difference takes two captures: response A B1 B2 --difference");
+  if (!command.filter_file.empty()) {
+    if (command.sheet.captures.size() != 3)
+      throw Error(ErrorCode::bad_argument,
+                  "a filter leads from one capture to another: response A B1 B2 --filter FILE");
+    require_writable(command.filter_file, {command.sheet.captures.begin(), command.sheet.captures.end()});
+  }
   std::vector<ResponseResult> results;
   ResponseCache cache;
   auto sheets = measure_each(command.sheet,
@@ -157,6 +185,7 @@ int run(const Response& asked) {
     if (command.difference) add_difference(sheets[0], sheets[i]);
     add_crossover(results[i - 1], results[i], sheets[i - 1], sheets[i]);
   }
+  if (!command.filter_file.empty()) write_filter(command, results, sheets.back());
   return deliver(command.sheet, sheets,
                  [&](const std::vector<Sheet>& all, bool svg) { return draw(command, all, svg); });
 }
@@ -185,6 +214,8 @@ void add_response(CLI::App& app, Action& action) {
       ->capture_default_str();
   command->add_flag("--difference", response->difference,
                     "also the curve that would bring the first capture to each of the others");
+  command->add_option("--filter", response->filter_file,
+                      "write the filter that brings the first capture to the second, for null --filter");
   command->callback([response, &action] { action = [response] { return run(*response); }; });
 }
 

@@ -34,14 +34,18 @@ std::string hz_text(double hz) {
   return hz >= 1000 ? fmt::format("{:.3g} kHz", hz / 1000) : fmt::format("{:.3g} Hz", hz);
 }
 
-// Where the middle 80 % of the residual's power lie.
-std::string range_text(const ChannelNull& c) {
+// Where the middle 80 % of the residual's power within the band lie.
+std::string range_text(const NullResult& result, const ChannelNull& c) {
   double total = 0, sum = 0, low = 0, high = 0;
-  for (const double d : c.residual_density) total += d;
+  const auto power = [&](std::size_t i) {
+    return c.hz[i] >= result.options.band_from_hz && c.hz[i] <= result.band_to_hz ? c.residual_density[i]
+                                                                                  : 0.0;
+  };
+  for (std::size_t i = 0; i < c.hz.size(); ++i) total += power(i);
   for (std::size_t i = 0; i < c.hz.size(); ++i) {
     if (sum < 0.1 * total) low = c.hz[i];
     if (sum < 0.9 * total) high = c.hz[i];
-    sum += c.residual_density[i];
+    sum += power(i);
   }
   return fmt::format("mostly from {} to {}", hz_text(std::max(low, 10.0)), hz_text(high));
 }
@@ -119,8 +123,8 @@ void judge_channel(const NullResult& result, ChannelNull& c) {
                fmt::format("it follows the programme (its level does by {:.2f}, {:.0f} % of it is linear): "
                            "saturation, a gain "
                            "that moves, or something added; {}",
-                           c.follows, 100 * c.coherent_share, range_text(c)));
-  set(c, NullVerdict::noise, fmt::format("steady noise, {}", range_text(c)));
+                           c.follows, 100 * c.coherent_share, range_text(result, c)));
+  set(c, NullVerdict::noise, fmt::format("steady noise, {}", range_text(result, c)));
 }
 
 }  // namespace

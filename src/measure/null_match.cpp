@@ -19,9 +19,9 @@ AlignedReader::AlignedReader(AudioSource& b, std::vector<ChannelPair> pairs, con
       gains_(pairs_.size(), 1.0),
       filters_(pairs_.size()) {}
 
-void AlignedReader::set_filter(std::size_t pair, std::vector<double> filter) {
-  filters_[pair] = std::move(filter);
-  reach_ = std::max(reach_, filters_[pair].size() / 2 + 1);
+void AlignedReader::set_filter(std::size_t pair, std::span<const double> filter) {
+  filters_[pair].emplace(filter);
+  reach_ = std::max(reach_, filter.size() / 2 + 1);
 }
 
 void AlignedReader::read_plain(std::int64_t first_frame, std::span<double> planar) {
@@ -55,24 +55,15 @@ void AlignedReader::read(std::int64_t first_frame, std::span<double> planar) {
   const std::size_t length = planar.size() / pairs_.size(), wide = length + 2 * reach_;
   wide_.resize(wide * pairs_.size());
   read_plain(first_frame - static_cast<std::int64_t>(reach_), wide_);
-  RealTransform& transform = transforms_.get(fast_transform_length(wide + 2 * reach_));
   for (std::size_t p = 0; p < pairs_.size(); ++p) {
     const auto run = std::span<const double>(wide_).subspan(p * wide, wide);
     const auto to = planar.subspan(p * length, length);
-    if (filters_[p].empty()) {
-      std::copy_n(run.begin() + static_cast<std::ptrdiff_t>(reach_), length, to.begin());
-      continue;
-    }
-    std::fill(transform.input().begin(), transform.input().end(), 0.0);
-    std::copy(filters_[p].begin(), filters_[p].end(), transform.input().begin());
-    transform.execute();
-    std::vector<std::complex<double>> bins(transform.bins().begin(), transform.bins().end());
-    std::fill(transform.input().begin(), transform.input().end(), 0.0);
-    std::copy(run.begin(), run.end(), transform.input().begin());
-    transform.execute();
-    for (std::size_t k = 0; k < bins.size(); ++k) bins[k] *= transform.bins()[k];
-    const auto y = transform.invert(bins);
-    std::copy_n(y.begin() + static_cast<std::ptrdiff_t>(reach_ + filters_[p].size() / 2), length, to.begin());
+    const std::size_t taps = filters_[p] ? filters_[p]->tap_count() : 1;
+    const auto from = run.subspan(reach_ - (taps - 1 - taps / 2), length + taps - 1);
+    if (filters_[p])
+      filters_[p]->apply(from, to);
+    else
+      std::copy(from.begin(), from.end(), to.begin());
   }
 }
 

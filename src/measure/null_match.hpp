@@ -4,10 +4,11 @@
 
 #include <algorithm>
 #include <complex>
-#include <memory>
+#include <optional>
 #include <vector>
 
 #include "stretch.hpp"
+#include "wavicon/audio/filtered.hpp"
 #include "wavicon/audio/fractional.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/audio/transform.hpp"
@@ -31,7 +32,7 @@ class AlignedReader {
   [[nodiscard]] double gain(std::size_t pair) const { return gains_[pair]; }
   [[nodiscard]] std::size_t pair_count() const { return pairs_.size(); }
   /// A filter over aligned B, its middle tap at the same frame; empty: none.
-  void set_filter(std::size_t pair, std::vector<double> filter);
+  void set_filter(std::size_t pair, std::span<const double> filter);
 
   /// B along A's frames first … , a run for each pair. What lies outside is silence.
   void read(std::int64_t first_frame, std::span<double> planar);
@@ -46,11 +47,10 @@ class AlignedReader {
   Alignment alignment_;
   bool whole_;
   std::vector<double> gains_;
-  std::vector<std::vector<double>> filters_;
+  std::vector<std::optional<Convolver>> filters_;
   std::size_t reach_ = 0;  // of the longest filter
   FractionalReader reader_;
   std::vector<double> raw_, wide_;
-  RealTransforms transforms_;
 };
 
 /// Calls each(a planar, b planar, count) for up to `most` segments spread evenly over a stretch of A; B has

@@ -52,6 +52,7 @@ class Averages {
       if (!impulse) return;
       channel.impulse = impulse->taps;
       channel.impulse_zero = impulse->zero;
+      channel.impulse_rest = impulse->rest;
       late = static_cast<double>(impulse->zero) - static_cast<double>(kImpulseBefore) + impulse->rest;
     }
     channel.delay_samples = task_.alignment.delay_frames + (periodic_ ? late - rest_ : 0);

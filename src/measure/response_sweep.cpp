@@ -51,6 +51,7 @@ class SweepDivision {
     if (!impulse) return;
     channel.impulse = impulse->taps;
     channel.impulse_zero = impulse->zero;
+    channel.impulse_rest = impulse->rest;
     const double zero = static_cast<double>(impulse->zero) + impulse->rest;
     channel.delay_samples = task_.alignment.delay_frames + zero - static_cast<double>(kImpulseBefore) - rest;
     find_spoiled(y, channel);

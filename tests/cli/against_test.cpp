@@ -143,6 +143,44 @@ TEST_F(Against, ResponseOfAvocetIsItsCurve) {
   EXPECT_HAS(bad(2, "response s.wav cut.wav --part swep"), "no part 'swep'");
 }
 
+TEST_F(Against, NoiseThatRepeatsGivesTheFilterFromOneSettingToAnother) {
+  good("make noise --colour pink --period 1.4 --seconds 5 -o n.wav");
+  write_text(file("cue.toml"),
+             "sample_rate_hz = 48000\nbits = 32\n[[part]]\nkind = \"programme\"\ncontent = "
+             "\"chamber\"\nseconds = 6\n");
+  good("make --recipe cue.toml -o cue.wav");
+  for (const auto& [name, setting] :
+       {std::pair{"one", "bell=6&bell_hz=3000&lift=0.25"}, {"two", "shelf=-4&cut=1&cut_hz=60"}})
+    for (const std::string signal : {"n", "cue"})
+      good("feed " + signal + ".wav --through 'sim:avocet?" + setting + "' -o " + signal + "-" + name +
+           ".wav");
+  const json both =
+      json::parse(good("response n.wav n-one.wav n-two.wav --difference --filter m.wav --json"));
+  EXPECT_EQ(reading(both[0], "gain_db")["conditions"]["by"], "periods of noise");
+  EXPECT_EQ(reading(both[0], "gain_db")["conditions"]["periods"], 2);
+  EXPECT_LT(reading(both[1], "difference_max_db")["value"].get<double>(), -5);
+  const json plain = json::parse(good("null cue-one.wav cue-two.wav --json")),
+             matched =
+                 json::parse(good("null cue-one.wav cue-two.wav --filter m.wav --band 40 20000 --json"));
+  EXPECT_GT(reading(plain, "null_depth_db")["value"].get<double>(), -25);
+  EXPECT_LT(reading(matched, "null_depth_db")["value"].get<double>(), -75);
+  EXPECT_HAS(good("null cue-one.wav cue-two.wav --filter m.wav --band 40 20000"),
+             "A went through m.wav (24000 taps)");
+
+  const json bands = json::parse(good("spectrum n-two.wav --stimulus n.wav --bands 3 --json"));
+  const json& band = reading(bands, "band_dbfs");
+  EXPECT_EQ(band["conditions"]["periods"], 2);
+  EXPECT_LT(band["conditions"]["spread_db"].get<double>(), 0.001);
+
+  EXPECT_HAS(bad(2, "response n.wav n-one.wav --filter m2.wav"), "response A B1 B2 --filter");
+  good("make --recipe cue.toml --rates 96000 -o .");
+  EXPECT_HAS(bad(2, "null stimulus-96000.wav stimulus-96000.wav --filter m.wav"), "made for 48000 Hz");
+  good("make noise --colour pink --seconds 5 -o g.wav");
+  good("feed g.wav --through sim:avocet -o g-one.wav");
+  EXPECT_HAS(bad(2, "response g.wav g-one.wav g-one.wav --filter m2.wav"), "noise with a period");
+  EXPECT_FALSE(std::filesystem::exists(file("m2.wav")));
+}
+
 TEST_F(Against, TakesOfSeveralFilesAreWrittenAtOneLoudness) {
   good("make programme --content voice --seconds 3 --level -24 --no-marks -o one.wav");
   good("feed one.wav --through 'sim:dunlin?gain=-9&noise=-80' --tail 2 -o far.wav");

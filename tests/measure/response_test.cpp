@@ -1,6 +1,8 @@
 #include "wavicon/measure/response.hpp"
 
 #include "measure/programme.hpp"
+#include "wavicon/audio/filtered.hpp"
+#include "wavicon/measure/null.hpp"
 
 namespace wavicon {
 namespace {
@@ -11,6 +13,7 @@ constexpr double kLevelDb = 0.001;  // of a 5 s sweep
 constexpr double kPhaseDeg = 0.01;
 constexpr double kNoiseDb = 0.15;  // of 8 s of noise, 1/48 octave
 
+constexpr double kMatchedDb = -70;  // of two units whose responses are known from a test signal
 constexpr double kPeriodS = 1.4;
 constexpr double kPeriodDb = 0.001;  // of two periods of noise, nothing else
 constexpr double kPeriodDeg = 0.01;
@@ -345,6 +348,58 @@ TEST(Response, PeriodsNeedTwoOfThem) {
   EXPECT_TRUE(std::any_of(sheet.findings.begin(), sheet.findings.end(), [](const Finding& f) {
     return f.severity == Severity::warning && f.text.find("one period") != std::string::npos;
   }));
+}
+
+TEST(Response, TheFilterFromOneUnitToAnotherMakesTheirProgrammeNull) {
+  const double rate = 48000;
+  const std::vector<Section> one = {bell(3000, 6, 2, rate), low_cut(60, 0.7, rate)},
+                             other = {bell(400, -5, 1, rate), bell(9000, 3, 0.8, rate)};
+  const Signal& music = programme("chamber", rate, 12);
+  const Signal swept = sweep(rate), pink = periods_of_pink(rate, 5);
+  for (const bool by_sweep : {true, false}) {
+    const Signal& x = by_sweep ? swept : pink;
+    const auto result = [&](const std::vector<Section>& unit, double late) {
+      return response_of(x, scaled(moved(through(x, unit), late), late > 0 ? -0.7 : 1), rate,
+                         by_sweep ? sweep_options(late) : period_options(rate, 5, late));
+    };
+    const auto filters = matching_filters(result(one, 0), result(other, 40.4));
+    ASSERT_EQ(filters.size(), 1U);
+    const Audio a = audio_of(through(music, one), rate),
+                b = audio_of(scaled(through(music, other), -0.7), rate);
+    MemorySource from(a), against(b);
+    FilteredSource matched(from, filters);
+    const auto null = measure_null(matched, against,
+                                   {.delay_samples = 0,
+                                    .drift_ppm = 0,
+                                    .gain_db = 0,
+                                    .polarity = 1,
+                                    .band_from_hz = 40,
+                                    .band_to_hz = 20000});
+    EXPECT_LT(db_from_ratio(null.channels[0].depth), kMatchedDb) << by_sweep;
+    // Without it they are far from the same.
+    const auto plain = measure_null(from, against);
+    EXPECT_GT(db_from_ratio(plain.channels[0].depth), -15);
+  }
+}
+
+TEST(Response, AFilterTakesAWholeResponseOverTime) {
+  const double rate = 48000;
+  const Signal x = sweep(rate);
+  const auto good = response_of(x, x, rate, sweep_options()), averaged = response_of(x, x, rate);
+  const auto problem = [&](const ResponseResult& first, const ResponseResult& second, double seconds = 0.5) {
+    return message_of(ErrorCode::bad_argument, [&] { (void)matching_filters(first, second, seconds); });
+  };
+  EXPECT_HAS(problem(good, averaged), "measure a sweep");
+  EXPECT_HAS(problem(good, good, 9), "not within");
+  Signal clipped = x;
+  for (double& v : clipped) v = std::clamp(v, -0.1, 0.1);
+  EXPECT_HAS(problem(response_of(x, clipped, rate, sweep_options()), good), "clips");
+  ResponseResult wider = good;
+  wider.channels.push_back(wider.channels[0]);
+  EXPECT_HAS(problem(wider, good), "number of channels");
+  // From a unit to itself: one tap in the middle, and nothing else.
+  const auto none = matching_filters(good, good)[0];
+  for (std::size_t i = 0; i < none.size(); ++i) ASSERT_NEAR(none[i], i == none.size() / 2 ? 1 : 0, 1e-6) << i;
 }
 
 TEST(Response, ABandThatASilentInIsLeftOut) {

@@ -1,0 +1,49 @@
+#pragma once
+// Filters of finite length over samples, by transforms.
+
+#include <complex>
+#include <span>
+#include <vector>
+
+#include "wavicon/audio/source.hpp"
+#include "wavicon/audio/transform.hpp"
+
+namespace wavicon {
+
+/// A filter of finite length, applied block by block.
+class Convolver {
+ public:
+  /// @param taps  at least one; copied as its spectrum.
+  explicit Convolver(std::span<const double> taps);
+  [[nodiscard]] std::size_t tap_count() const noexcept { return tap_count_; }
+  /// out[n] = Σ taps[k]·in[n + tap_count - 1 - k].
+  ///
+  /// @param in  out.size() + tap_count - 1 samples; may not overlap with out.
+  /// @accuracy  rounding: 1e-15 of Σ|taps| times the largest sample (filtered_test.cpp)
+  void apply(std::span<const double> in, std::span<double> out);
+
+ private:
+  std::size_t tap_count_;
+  RealTransform transform_;
+  std::vector<std::complex<double>> spectrum_, product_;
+};
+
+/// A source heard through filters; their middle tap (taps/2) lies at the same frame.
+class FilteredSource : public AudioSource {
+ public:
+  /// @param source  outlives this. @param filters  one for each channel of it, or one for all.
+  /// @throws Error bad_argument for another number of filters, or one without a tap.
+  FilteredSource(AudioSource& source, const std::vector<std::vector<double>>& filters);
+  [[nodiscard]] double sample_rate_hz() const noexcept override { return source_.sample_rate_hz(); }
+  [[nodiscard]] int channel_count() const noexcept override { return source_.channel_count(); }
+  [[nodiscard]] std::int64_t frames() const noexcept override { return source_.frames(); }
+  void read(std::int64_t first_frame, std::span<double> planar) override;
+
+ private:
+  AudioSource& source_;
+  std::vector<Convolver> filters_;
+  std::size_t before_ = 0, behind_ = 0;  // frames that the longest filter needs on both sides
+  std::vector<double> wide_;
+};
+
+}  // namespace wavicon
