@@ -22,6 +22,7 @@ struct ResponseCache::Impl {
   std::vector<double> energies;  // of A's channels within the next stretch
   std::pair<std::int64_t, std::int64_t> energies_of{0, 0};
   std::optional<RealTransform> transform;
+  RealTransforms short_ones;
   std::map<std::tuple<int, std::int64_t, std::int64_t>, OfA> spectra;  // by channel, first frame and length
   std::vector<std::complex<double>> quotient;                          // scratch
 };

@@ -2,6 +2,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "between_bins.hpp"
 #include "response_impulse.hpp"
 #include "response_methods.hpp"
 #include "wavicon/audio/decibels.hpp"
@@ -114,13 +115,16 @@ class SweepDivision {
       return std::any_of(channel.clipped_hz.begin(), channel.clipped_hz.end(),
                          [&](const auto& stretch) { return hz > stretch.first && hz < stretch.second; });
     };
+    std::vector<double> moments(channel.impulse.size());
+    for (std::size_t n = 0; n < moments.size(); ++n)
+      moments[n] = (static_cast<double>(n) - zero) * channel.impulse[n];
+    const BetweenBins response(channel.impulse, cache_.short_ones), slope(moments, cache_.short_ones);
     for (const double hz : response_axis(low_hz_ * (1 + kSweepEdge), high_hz_ * (1 - kSweepEdge))) {
       if (spoiled(hz)) continue;
-      const ToneSums sums = tone_sums(channel.impulse, phase_step(hz, task_.rate));
-      const double turn = 2 * std::numbers::pi * hz / task_.rate;
-      ResponsePoint point{hz, sums.zeroth * std::polar(1.0, turn * zero), 1, 0};
-      if (std::abs(sums.zeroth) > 0)
-        point.group_delay_s = ((sums.first / sums.zeroth).real() - zero) / task_.rate;
+      const double frequency = hz / task_.rate;
+      const std::complex<double> ratio = response.at(frequency);
+      ResponsePoint point{hz, ratio * std::polar(1.0, 2 * std::numbers::pi * frequency * zero), 1, 0};
+      if (std::abs(ratio) > 0) point.group_delay_s = (slope.at(frequency) / ratio).real() / task_.rate;
       channel.points.push_back(point);
     }
   }
