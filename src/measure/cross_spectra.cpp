@@ -7,17 +7,16 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr double kWindowBeta = 9;
 constexpr std::size_t kMostWindows = 800;
 
 }  // namespace
 
-CrossSpectra::CrossSpectra(double rate, std::int64_t frames, double window_s)
+CrossSpectra::CrossSpectra(double rate, std::int64_t frames, double window_s, double beta)
     : rate_(rate),
       length_(fast_transform_length(static_cast<std::size_t>(std::min<double>(
           std::max(64.0, window_s * rate), std::max<double>(16, static_cast<double>(frames) / 4))))),
       stride_(std::max(length_ / 2, static_cast<std::size_t>(frames) / kMostWindows)),
-      window_(kaiser_window(length_, kWindowBeta)),
+      window_(kaiser_window(length_, beta)),
       transform_(length_),
       xx_(length_ / 2 + 1, 0.0),
       yy_(xx_),

@@ -10,11 +10,12 @@
 
 namespace wavicon::measure_detail {
 
-/// Kaiser windows (β = 9), of about 85 ms unless said, no more than 800 of them over the whole length.
+/// Kaiser windows of about 85 ms unless said, no more than 800 of them over the whole length.
 class CrossSpectra {
  public:
   /// @param frames  of the whole comparison; short ones get shorter windows.
-  CrossSpectra(double rate, std::int64_t frames, double window_s = 0.085);
+  /// @param beta    of the window: lobes reach beta/π bins; what lies beyond is 8.7·beta dB below and less.
+  CrossSpectra(double rate, std::int64_t frames, double window_s = 0.085, double beta = 9);
   /// Of what repeats every so many frames: each window is one period as it is, its bins at the lines.
   struct Periods {
     std::size_t frames = 0;

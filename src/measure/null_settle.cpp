@@ -3,17 +3,23 @@
 #include <numbers>
 
 #include "null_match.hpp"
+#include "wavicon/audio/window.hpp"
 
 namespace wavicon::measure_detail {
 namespace {
 
 constexpr std::size_t kTaps = 128;
 constexpr std::int64_t kSegments = 16;
-constexpr double kDoubtfulDriftPpm = 2;
-constexpr double kAsLittle = 1.1;    // power
-constexpr double kLinearRest = 100;  // power: 20 dB
-constexpr double kMostPolish = 0.2;  // frames
-constexpr double kMainTap = 0.7;     // of the filter's power
+constexpr double kAsLittle = 1.1;       // power
+constexpr double kLinearRest = 4;       // power: 6 dB
+constexpr double kFarOff = 0.05;        // power that a gain leaves
+constexpr double kMostPolish = 0.2;     // frames
+constexpr double kMainTap = 0.7;        // of the filter's power
+constexpr double kWholeByPhase = 0.05;  // frames
+constexpr double kBeta = 14;
+constexpr double kCoherent = 0.9;
+constexpr std::size_t kLeastBins = 200;   // of 8192
+constexpr std::ptrdiff_t kFarthest = 64;  // frames: half of the taps
 
 // What is left over some segments, over the programme: with the gain alone, and with a short filter matched.
 struct Remainder {
@@ -98,6 +104,63 @@ class Settler {
     if (!fixed_delay) alignment.delay_frames += late - slope / span * middle();
   }
 
+  // Frames by which B still comes late where A and B are coherent, every frequency counting the same: the
+  // phase of an equaliser's cuts and bells shifts what is loud, not most of the axis. None when little is.
+  [[nodiscard]] std::optional<double> left_over(const Alignment& alignment) {
+    AlignedReader reader(b_, {pair_}, alignment, false);
+    std::vector<double> xx, yy, window;
+    std::vector<std::complex<double>> xy;
+    for_segments(a_, reader, stretch_, kGainSegment, 0, kSegments,
+                 [&](auto x, auto y, std::size_t length, std::int64_t) {
+                   if (window.size() != length) window = kaiser_window(length, kBeta);
+                   const auto windowed = [&](std::span<const double> samples) {
+                     std::vector<double> result(length);
+                     for (std::size_t n = 0; n < length; ++n) result[n] = window[n] * samples[n];
+                     return spectra_(result);
+                   };
+                   const auto a = windowed(of_a(x, length)), b = windowed(y.first(length));
+                   xx.resize(a.size());
+                   yy.resize(a.size());
+                   xy.resize(a.size());
+                   for (std::size_t k = 0; k < a.size(); ++k) {
+                     xx[k] += std::norm(a[k]);
+                     yy[k] += std::norm(b[k]);
+                     xy[k] += std::conj(a[k]) * b[k];
+                   }
+                 });
+    // Whitened, and weighted as a slope of phase is.
+    std::vector<std::complex<double>> even(xy.size());
+    std::size_t used = 0;
+    for (std::size_t k = 1; k < spectra_.passed(xy.size()); ++k) {
+      if (!(std::norm(xy[k]) > kCoherent * xx[k] * yy[k]) || xx[k] == 0) continue;
+      even[k] = static_cast<double>(k) * xy[k] / std::abs(xy[k]);
+      ++used;
+    }
+    if (used < kLeastBins) return std::nullopt;
+    RealTransform transform(2 * (xy.size() - 1));
+    const auto over_time = transform.invert(even);
+    const auto length = static_cast<std::ptrdiff_t>(over_time.size());
+    std::ptrdiff_t top = 0;
+    const auto size = [&](std::ptrdiff_t n) {
+      return std::abs(over_time[static_cast<std::size_t>((n + length) % length)]);
+    };
+    for (std::ptrdiff_t n = -kFarthest; n <= kFarthest; ++n)
+      if (size(n) > size(top)) top = n;
+    double late = static_cast<double>(top);
+    for (int step = 0; step < 3; ++step) {
+      double slope = 0, bend = 0;
+      for (std::size_t k = 1; k < even.size(); ++k) {
+        const double omega = 2 * std::numbers::pi * static_cast<double>(k) / static_cast<double>(length);
+        const std::complex<double> left = even[k] * std::polar(1.0, omega * late);
+        slope -= omega * left.imag();
+        bend += omega * omega * left.real();
+      }
+      if (bend == 0 || std::abs(slope / bend) > 1) return std::nullopt;
+      late += slope / bend;
+    }
+    return late;
+  }
+
   [[nodiscard]] double middle() const { return 0.5 * static_cast<double>(stretch_.first + stretch_.end); }
 
  private:
@@ -112,46 +175,59 @@ class Settler {
   SegmentSpectra spectra_;
 };
 
+// Whether the filter that a remainder was matched with has one tap that holds most of it; then the delay to
+// it.
+std::optional<double> main_tap(const Remainder& remainder) {
+  const auto& filter = remainder.filter;
+  const auto top = std::max_element(filter.begin(), filter.end(),
+                                    [](double p, double q) { return std::abs(p) < std::abs(q); });
+  double squares = 0;
+  for (const double tap : filter) squares += tap * tap;
+  if (!(*top * *top > kMainTap * squares)) return std::nullopt;
+  return static_cast<double>(kTaps / 2) - static_cast<double>(top - filter.begin());
+}
+
 }  // namespace
 
 Settled settle(AudioSource& a, AudioSource& b, const ChannelPair& pair, const Alignment& found,
                const FrameRange& stretch, bool fixed_delay, bool fixed_drift) {
   Settler settler(a, b, pair, stretch);
-  Settled result{found, false};
-  Alignment& alignment = result.alignment;
+  Alignment alignment = found;
   Remainder best = settler.remainder(alignment, false);
-  const double drift = std::abs(alignment.drift_ppm);
-  if (!fixed_drift && drift > 0 && drift < kDoubtfulDriftPpm) {
+  const auto take_if_as_good = [&](const Alignment& other, bool whole) {
+    Remainder left = settler.remainder(other, whole);
+    if (left.matched > kAsLittle * best.matched) return false;
+    alignment = other;
+    best = std::move(left);
+    return true;
+  };
+  if (!fixed_drift && alignment.drift_ppm != 0) {
     auto simpler = alignment;
     simpler.delay_frames += (alignment.frames_per_frame - 1) * settler.middle();
     simpler.frames_per_frame = 1;
     simpler.drift_ppm = 0;
-    Remainder left = settler.remainder(simpler, false);
-    if (left.matched <= kAsLittle * best.matched) {
-      alignment = simpler;
-      best = std::move(left);
-    }
+    take_if_as_good(simpler, false);
   }
-  const bool filtered = best.plain > kLinearRest * best.matched;
-  if (!filtered) settler.polish(alignment, fixed_delay, fixed_drift);
-  if (fixed_delay || alignment.drift_ppm != 0) return result;
+  const bool filtered = best.plain > kLinearRest * best.matched || best.plain > kFarOff;
+  bool by_phase = false;
+  if (!filtered) {
+    settler.polish(alignment, fixed_delay, fixed_drift);
+  } else if (const auto late = fixed_delay ? std::nullopt : settler.left_over(alignment)) {
+    auto moved = alignment;
+    moved.delay_frames += *late;
+    by_phase = take_if_as_good(moved, false);
+  }
+  if (fixed_delay || alignment.drift_ppm != 0) return {alignment, false};
   auto whole = alignment;
   whole.delay_frames = std::round(alignment.delay_frames);
-  if (std::abs(alignment.delay_frames - whole.delay_frames) < kWholeFrame) {
-    result.whole = true;
-  } else if (filtered) {
-    // Is the main tap of the filter at a whole frame?
-    const Remainder there = settler.remainder(whole, true);
-    const auto top = std::max_element(there.filter.begin(), there.filter.end(),
-                                      [](double p, double q) { return std::abs(p) < std::abs(q); });
-    double squares = 0;
-    for (const double tap : there.filter) squares += tap * tap;
-    whole.delay_frames += static_cast<double>(kTaps / 2) - static_cast<double>(top - there.filter.begin());
-    result.whole = *top * *top > kMainTap * squares &&
-                   settler.remainder(whole, true).matched <= kAsLittle * best.matched;
-  }
-  if (result.whole) alignment = whole;
-  return result;
+  const double beside = std::abs(alignment.delay_frames - whole.delay_frames);
+  if (beside < kWholeFrame) return {whole, true};
+  if (!filtered) return {alignment, false};
+  if (by_phase && beside < kWholeByPhase && take_if_as_good(whole, true)) return {alignment, true};
+  const auto tap = main_tap(settler.remainder(whole, true));
+  if (tap) whole.delay_frames += *tap;
+  const bool taken = tap && take_if_as_good(whole, true);
+  return {alignment, taken};
 }
 
 }  // namespace wavicon::measure_detail

@@ -45,8 +45,10 @@ class Builder {
       where += fmt::format("; its level is {:+.3f} dB", db_from_ratio(worst->gain));
     if (worst->polarity < 0) where += "; its polarity is inverted";
     const auto depth = level_dbfs(worst->depth);
-    const std::string left =
-        depth && !result_.equal ? fmt::format(" What is left lies {:.2f} dB under A.", -*depth) : "";
+    const std::string left = depth && !result_.equal
+                                 ? fmt::format(" What is left lies {:.2f} dB {} A.", std::abs(*depth),
+                                               *depth > 0 ? "over" : "under")
+                                 : "";
     say(Severity::note, std::nullopt,
         fmt::format("{}: {}{}.{}", name_of(result_.verdict), worst->reason, where, left));
     Reading verdict{"verdict",    std::nullopt, std::nullopt, "",

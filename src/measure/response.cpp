@@ -7,6 +7,7 @@
 #include <utility>
 
 #include "lined_up.hpp"
+#include "null_match.hpp"
 #include "response_features.hpp"
 #include "response_methods.hpp"
 #include "wavicon/audio/error.hpp"
@@ -20,6 +21,7 @@ namespace {
 
 using namespace measure_detail;
 
+constexpr std::int64_t kLeastCommon = 4096;
 constexpr double kSilent = 1e-8;  // of the power of the loudest channel of A
 
 class Responder {
@@ -40,16 +42,16 @@ class Responder {
                       "not measured; play it longer",
                       result_.seconds,
                       static_cast<double>(range.frames()) / static_cast<double>(options_.period_frames)));
-    result_.alignment = options_.alignment ? *options_.alignment : lined_up(a_, b_, {});
     ResponseCache own;
     ResponseCache::Impl& cache = (options_.cache != nullptr ? *options_.cache : own).impl();
-    const ResponseTask task{a_, b_, options_, rate_, range, result_.alignment};
     const int count =
         a_.channel_count() == 1 ? b_.channel_count() : std::min(a_.channel_count(), b_.channel_count());
     bool any = false;
     const std::vector<double>& energies = energies_of_a(range, cache);
     const auto loudest =
         static_cast<int>(std::max_element(energies.begin(), energies.end()) - energies.begin());
+    result_.alignment = options_.alignment ? *options_.alignment : line_up(loudest, range);
+    const ResponseTask task{a_, b_, options_, rate_, range, result_.alignment};
     for (int c = 0; c < count; ++c) {
       ChannelResponse channel;
       int of_a = a_.channel_count() == 1 ? 0 : c;
@@ -77,6 +79,22 @@ class Responder {
   }
 
  private:
+  // An equaliser pulls at the delay and drift that are found first, and a drift of a millionth is a whole
+  // frame over half a minute: what lies between A and B decides.
+  [[nodiscard]] Alignment line_up(int loudest, const FrameRange& range) const {
+    const int of_b = std::min(loudest, b_.channel_count() - 1);
+    const Alignment found = lined_up(a_, b_, {.reference_channel = loudest, .capture_channel = of_b});
+    if (!found.slips.empty()) return found;
+    FrameRange common = range;
+    common.first = std::max(common.first, static_cast<std::int64_t>(std::ceil(-found.delay_frames)));
+    common.end = std::min(common.end, b_.frames() - static_cast<std::int64_t>(std::ceil(found.delay_frames)));
+    if (common.frames() < kLeastCommon) return found;
+    const Settled settled = settle(a_, b_, {loudest, of_b}, found, common, false, false);
+    Alignment alignment = settled.alignment;
+    if (settled.whole) alignment.delay_frames = std::round(alignment.delay_frames);
+    return alignment;
+  }
+
   [[nodiscard]] const std::vector<double>& energies_of_a(const FrameRange& range,
                                                          ResponseCache::Impl& cache) const {
     if (cache.energies_of == std::pair{range.first, range.end}) return cache.energies;

@@ -14,8 +14,12 @@
 namespace wavicon::measure_detail {
 namespace {
 
+constexpr double kBeta = 14;  // programme lies 80 dB lower at 16 kHz than at 200 Hz: sidelobes must too
 constexpr double kWindowS = 0.34;
-constexpr double kTailS = 0.5;  // of the response over time
+constexpr double kLongWindowS = 1.36;  // low down, where slopes are steep over a few Hz
+constexpr double kLongBelowHz = 300;
+constexpr double kLeastLongWindows = 8;  // in the stretch, side by side
+constexpr double kTailS = 0.5;           // of the response over time
 constexpr double kHighestHz = 20000;
 constexpr double kLeastCoherence = 0.5;
 constexpr double kLeastPower = 1e-10;  // of the strongest bin
@@ -35,7 +39,10 @@ class Averages {
         periodic_(task.options.period_frames > 0),
         spectra_(periodic_ ? CrossSpectra(task.rate, CrossSpectra::Periods{static_cast<std::size_t>(
                                                          task.options.period_frames)})
-                           : CrossSpectra(task.rate, task.range.frames(), kWindowS)) {}
+                           : CrossSpectra(task.rate, task.range.frames(), kWindowS, kBeta)) {
+    if (!periodic_ && static_cast<double>(task.range.frames()) > kLeastLongWindows * kLongWindowS * task.rate)
+      long_.emplace(task.rate, task.range.frames(), kLongWindowS, kBeta);
+  }
 
   void run(int of_a, int of_b, ChannelResponse& channel) {
     gather(of_a, of_b);
@@ -43,7 +50,7 @@ class Averages {
     channel.broadband_db = db_from_power_ratio(energy_b_ / energy_a_);
     channel.windows = spectra_.windows();
     channel.bin_hz = spectra_.bin_hz();
-    strongest_ = *std::max_element(spectra_.xx().begin(), spectra_.xx().end());
+    strongest_ = strongest_of(spectra_);
     weigh(channel);
     // Of the common delay, what was left when B was read at whole frames.
     double late = rest_;
@@ -61,7 +68,9 @@ class Averages {
 
  private:
   void gather(int of_a, int of_b) {
-    const auto length = static_cast<std::int64_t>(spectra_.length()), block = periodic_ ? length : 8 * length;
+    const auto length = static_cast<std::int64_t>(spectra_.length()),
+               block = periodic_ ? length
+                                 : 8 * static_cast<std::int64_t>(long_ ? long_->length() : spectra_.length());
     // The unit has to have settled into what repeats.
     for (std::int64_t at = task_.range.first + (periodic_ ? length : 0); at < task_.range.end; at += block) {
       const std::int64_t count = std::min(block, task_.range.end - at);
@@ -72,10 +81,15 @@ class Averages {
         energy_b_ += y[n] * y[n];
       }
       spectra_.add(x, y);
+      if (long_) long_->add(x, y);
     }
     if (!std::isfinite(energy_a_) || !std::isfinite(energy_b_))
       throw Error(ErrorCode::bad_input,
                   "A or B holds a value that is no number; 'wavicon health' names the place");
+  }
+
+  [[nodiscard]] static double strongest_of(const CrossSpectra& spectra) {
+    return *std::max_element(spectra.xx().begin(), spectra.xx().end());
   }
 
   // Loudness of B over A.
@@ -98,13 +112,17 @@ class Averages {
   }
 
   void read_places(double late, ChannelResponse& channel) const {
-    const double bin = spectra_.bin_hz();
+    const double bin = (long_ ? *long_ : spectra_).bin_hz(),
+                 strongest_long = long_ ? strongest_of(*long_) : 0;
     std::size_t all = 0;
     for (const double hz :
          response_axis(std::max(kLowestHz, 3 * bin), std::min(kHighestHz, kHighest * task_.rate))) {
       ++all;
-      const Place place = periodic_ ? lines_around(hz, late) : bins_around(hz, late);
-      if (place.xx < kLeastPower * strongest_ || place.yy <= 0 || place.coherence < kLeastCoherence) continue;
+      const bool low = long_ && hz < kLongBelowHz;
+      const Place place = periodic_ ? lines_around(hz, late) : bins_around(low ? *long_ : spectra_, hz, late);
+      if (place.xx < kLeastPower * (low ? strongest_long : strongest_) || place.yy <= 0 ||
+          place.coherence < kLeastCoherence)
+        continue;
       channel.points.push_back({hz, place.ratio, place.coherence, 0});
     }
     channel.left_out_share =
@@ -117,23 +135,24 @@ class Averages {
     }
   }
 
-  [[nodiscard]] std::complex<double> turned(std::size_t k, double late) const {
-    return spectra_.xy()[k] * std::polar(1.0, 2 * std::numbers::pi * static_cast<double>(k) /
-                                                  static_cast<double>(spectra_.length()) * late);
+  // What is shared in one bin, the rest of the delay taken off.
+  [[nodiscard]] static std::complex<double> turned(const CrossSpectra& spectra, std::size_t k, double late) {
+    return spectra.xy()[k] * std::polar(1.0, 2 * std::numbers::pi * static_cast<double>(k) /
+                                                 static_cast<double>(spectra.length()) * late);
   }
 
-  [[nodiscard]] Place bins_around(double hz, double late) const {
-    const double bin = spectra_.bin_hz(), half = std::exp2(0.5 / kPerOctave),
-                 chance = 1.0 / static_cast<double>(spectra_.windows());
+  [[nodiscard]] static Place bins_around(const CrossSpectra& spectra, double hz, double late) {
+    const double bin = spectra.bin_hz(), half = std::exp2(0.5 / kPerOctave),
+                 chance = 1.0 / static_cast<double>(spectra.windows());
     auto from = static_cast<std::size_t>(std::ceil(hz / half / bin)),
          to = static_cast<std::size_t>(hz * half / bin);
     if (to < from) from = to = static_cast<std::size_t>(std::lround(hz / bin));
     Place place;
     std::complex<double> xy = 0;
-    for (std::size_t k = from; k <= to && k < spectra_.xx().size(); ++k) {
-      place.xx += spectra_.xx()[k];
-      place.yy += spectra_.yy()[k];
-      xy += turned(k, late);
+    for (std::size_t k = from; k <= to && k < spectra.xx().size(); ++k) {
+      place.xx += spectra.xx()[k];
+      place.yy += spectra.yy()[k];
+      xy += turned(spectra, k, late);
     }
     if (place.xx <= 0 || place.yy <= 0) return place;
     place.ratio = xy / place.xx;
@@ -154,7 +173,7 @@ class Averages {
     for (std::size_t k = from; k <= to && k < spectra_.xx().size(); ++k) {
       const double xx = spectra_.xx()[k], away = static_cast<double>(k) * bin - hz;
       if (xx <= kLeastPower * strongest_) continue;
-      const std::complex<double> xy = turned(k, late);
+      const std::complex<double> xy = turned(spectra_, k, late);
       place.xx += xx;
       place.yy += spectra_.yy()[k];
       first += xx * away;
@@ -176,6 +195,7 @@ class Averages {
   const ResponseTask& task_;
   bool periodic_;
   CrossSpectra spectra_;
+  std::optional<CrossSpectra> long_;
   double rest_ = 0, energy_a_ = 0, energy_b_ = 0, strongest_ = 0;
 };
 

@@ -305,5 +305,18 @@ TEST(Null, BadInputIsAnswered) {
   EXPECT_TRUE(null_of(Signal(100, 0.0), Signal(100, 0.0)).equal);
 }
 
+TEST(Null, ALowCutMovesNeitherDelayNorDrift) {
+  // A low cut moves what is loud by milliseconds: that is its phase, not a delay.
+  const double rate = 48000;
+  for (const auto& [content, late] : {std::pair{"chamber", 0.0}, {"voice", 100.3}}) {
+    const Signal& x = programme(content, rate, 12);
+    const Signal y = moved(filtered(filtered(x, low_cut(80, 0.7071, rate)), bell(3000, 6, 2, rate)), late);
+    const auto result = null_of(x, y, rate);
+    EXPECT_NEAR(result.alignment.delay_frames, late, late == std::round(late) ? 1e-9 : 0.05) << content;
+    EXPECT_EQ(result.alignment.drift_ppm, 0) << content;
+    EXPECT_EQ(result.verdict, NullVerdict::linear);
+  }
+}
+
 }  // namespace
 }  // namespace wavicon

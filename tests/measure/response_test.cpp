@@ -14,6 +14,7 @@ constexpr double kPhaseDeg = 0.01;
 constexpr double kNoiseDb = 0.15;  // of 8 s of noise, 1/48 octave
 
 constexpr double kMatchedDb = -70;  // of two units whose responses are known from a test signal
+constexpr double kMusicDb = 0.03;   // RMS, of 20 s of programme where the coherence is above 0.999
 constexpr double kPeriodS = 1.4;
 constexpr double kPeriodDb = 0.001;  // of two periods of noise, nothing else
 constexpr double kPeriodDeg = 0.01;
@@ -400,6 +401,29 @@ TEST(Response, AFilterTakesAWholeResponseOverTime) {
   // From a unit to itself: one tap in the middle, and nothing else.
   const auto none = matching_filters(good, good)[0];
   for (std::size_t i = 0; i < none.size(); ++i) ASSERT_NEAR(none[i], i == none.size() / 2 ? 1 : 0, 1e-6) << i;
+}
+
+TEST(Response, MusicAndSpeechGiveTheCurveWhereTheyHoldAnything) {
+  const double rate = 48000;
+  const std::vector<Section> filter = {bell(3000, 6, 2, rate), low_cut(80, 0.7071, rate)};
+  for (const auto& [content, late] : {std::pair{"voice", 0.0}, {"voice",100.3}, {"chamber",0.0}, {"chamber", 100.3}}) {
+    const Signal& x = programme(content, rate, 20);
+    const auto result =
+        response_of(x, added(moved(through(x, filter), late), noise(x.size(), -110, 4)), rate);
+    const ChannelResponse& channel = result.channels[0];
+    double squares = 0, worst = 0;
+    int count = 0;
+    for (const ResponsePoint& p : channel.points) {
+      if (p.hz < 80 || p.hz > 16000 || p.coherence < 0.999) continue;
+      const double error = db_from_ratio(std::abs(p.ratio) / std::abs(of(filter, p.hz, rate)));
+      squares += error * error;
+      worst = std::max(worst, std::abs(error));
+      ++count;
+    }
+    EXPECT_GT(count, 200) << content << late << " " << result.alignment.delay_frames << " " << result.alignment.drift_ppm;
+    EXPECT_LT(std::sqrt(squares / count), kMusicDb) << content << " " << late;
+    EXPECT_LT(worst, 10 * kMusicDb) << content << " " << late;
+  }
 }
 
 TEST(Response, ABandThatASilentInIsLeftOut) {

@@ -125,7 +125,7 @@ struct ResponseResult {
 /// A sweep is divided as a whole: Y·X*/(|X|²+ε), ε a millionth of the middle of the band; the response over
 /// time is cut to 0.5 s behind and 4096 frames before the delay, fading at both ends. Of what repeats, the
 /// first period is dropped and the others are added up, line by line. Anything else is averaged in windows
-/// of 0.34 s (H1, Kaiser β = 9) after lining up to the whole frame; places whose coherence is below 0.5 are
+/// of 0.34 s (H1, Kaiser β = 14; of 1.36 s below 300 Hz) after lining up to the whole frame; places whose coherence is below 0.5 are
 /// left out.
 ///
 /// @throws Error bad_input for silence, nothing in common; bad_argument for options out of range, different
