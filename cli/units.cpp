@@ -21,6 +21,15 @@ std::string range_text(const SettingInfo& s) {
   return s.logarithmic ? text + ", logarithmic" : text;
 }
 
+void show_states(const UnitInfo& info) {
+  if (!info.enabled_setting.empty())
+    std::printf("\nbypass=1 switches it off (%s=0)\n", info.enabled_setting.c_str());
+  if (!info.presets.empty())
+    std::printf("\npreset=NAME sets all of them: %s\n",
+                fmt::format("{}", fmt::join(info.presets, " · ")).c_str());
+  if (info.takes_state) std::printf("\nstate=FILE restores what was saved of it\n");
+}
+
 int show_unit(const std::string& name) {
   const auto unit = open_unit(parse_unit(name), own_units());
   const UnitInfo& info = unit->info();
@@ -29,12 +38,16 @@ int show_unit(const std::string& name) {
               info.maker.empty() ? "" : (", " + info.maker).c_str(),
               any ? "as many channels as the signal has"
                   : fmt::format("{} in, {} out", info.input_count, info.output_count).c_str());
-  if (info.settings.empty()) std::printf("it has no settings\n");
-  if (info.settings.empty()) return exit_status::measured;
+  if (info.settings.empty()) {
+    std::printf("it has no settings\n");
+    show_states(info);
+    return exit_status::measured;
+  }
   std::vector<std::vector<std::string>> rows = {{"", "setting", "default", "unit", "range", "name"}};
   for (const SettingInfo& s : info.settings)
     rows.push_back({"", s.symbol, fmt::format("{:.6g}", s.default_value), s.unit, range_text(s), s.name});
   std::printf("\n%s", aligned(rows, {false, false, true}).c_str());
+  show_states(info);
   return exit_status::measured;
 }
 

@@ -3,6 +3,7 @@
 
 #include <lv2/buf-size/buf-size.h>
 #include <lv2/parameters/parameters.h>
+#include <lv2/state/state.h>
 
 #include <bit>
 
@@ -19,9 +20,10 @@ std::vector<std::uint8_t> bytes_of(std::uint32_t size, const void* data) {
 bool meets_feature(const std::string& uri, int block_frames) {
   if (uri == LV2_BUF_SIZE__powerOf2BlockLength)
     return std::has_single_bit(static_cast<unsigned>(block_frames));
-  for (const char* met : {LV2_URID__map, LV2_URID__unmap, LV2_OPTIONS__options,
-                          LV2_BUF_SIZE__boundedBlockLength, LV2_BUF_SIZE__fixedBlockLength,
-                          LV2_WORKER__schedule, LV2_CORE__inPlaceBroken, LV2_CORE__hardRTCapable})
+  for (const char* met :
+       {LV2_URID__map, LV2_URID__unmap, LV2_OPTIONS__options, LV2_BUF_SIZE__boundedBlockLength,
+        LV2_BUF_SIZE__fixedBlockLength, LV2_WORKER__schedule, LV2_CORE__inPlaceBroken,
+        LV2_CORE__hardRTCapable, LV2_STATE__loadDefaultState, LV2_STATE__threadSafeRestore})
     if (uri == met) return true;
   return false;
 }
@@ -102,8 +104,10 @@ Features::Features(UridMap& urids, double sample_rate_hz, int block_frames)
   bounded_ = {LV2_BUF_SIZE__boundedBlockLength, nullptr};
   fixed_ = {LV2_BUF_SIZE__fixedBlockLength, nullptr};
   power_of_two_ = {LV2_BUF_SIZE__powerOf2BlockLength, nullptr};
+  default_state_ = {LV2_STATE__loadDefaultState, nullptr};
+  restore_ = {LV2_STATE__threadSafeRestore, nullptr};
   list_ = {urids.map_feature(), urids.unmap_feature(), &options_feature_, &bounded_, &fixed_,
-           worker_.feature()};
+           worker_.feature(),   &default_state_,       &restore_};
   if (std::has_single_bit(static_cast<unsigned>(block_frames))) list_.push_back(&power_of_two_);
   list_.push_back(nullptr);
 }

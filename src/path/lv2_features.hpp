@@ -80,6 +80,8 @@ class Features {
   LV2_Feature bounded_{};
   LV2_Feature fixed_{};
   LV2_Feature power_of_two_{};
+  LV2_Feature default_state_{};
+  LV2_Feature restore_{};
   Worker worker_;
   std::vector<const LV2_Feature*> list_;
 };

@@ -5,6 +5,7 @@
 #include <lv2/atom/atom.h>
 #include <lv2/core/lv2.h>
 #include <lv2/port-props/port-props.h>
+#include <lv2/state/state.h>
 #include <lv2/units/units.h>
 
 #include <algorithm>
@@ -129,8 +130,14 @@ Plugin describe(LilvWorld* world, const LilvPlugin* lilv, const std::string& nam
                  maker ? lilv_node_as_string(maker.get()) : "",
                  0,
                  0,
-                 {}};
+                 {},
+                 {},
+                 false,
+                 ""};
   plugin.required_features = features_of(lilv);
+  plugin.info.takes_state = lilv_plugin_has_extension_data(lilv, uri_node(world, LV2_STATE__interface).get());
+  plugin.wants_default_state =
+      lilv_plugin_has_feature(lilv, uri_node(world, LV2_STATE__loadDefaultState).get());
   const std::uint32_t count = lilv_plugin_get_num_ports(lilv);
   for (std::uint32_t i = 0; i < count; ++i) {
     const LilvPort* port = lilv_plugin_get_port_by_index(lilv, i);
@@ -145,6 +152,11 @@ Plugin describe(LilvWorld* world, const LilvPlugin* lilv, const std::string& nam
     if (p.kind == PortKind::control_in) {
       p.setting = plugin.info.settings.size();
       plugin.info.settings.push_back(setting_of(world, lilv, port, sample_rate_hz));
+      SettingInfo& setting = plugin.info.settings.back();
+      if (designated(world, lilv, port, LV2_CORE__enabled)) {
+        plugin.info.enabled_setting = setting.symbol;
+        setting.default_value = 1;
+      }
     }
     if (p.kind == PortKind::control_out && (has_property(world, lilv, port, LV2_CORE__reportsLatency) ||
                                             designated(world, lilv, port, LV2_CORE__latency)))

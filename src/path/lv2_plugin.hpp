@@ -47,6 +47,7 @@ struct Plugin {
   UnitInfo info;
   std::vector<Port> ports;  ///< by index
   std::optional<std::uint32_t> latency_port;
+  bool wants_default_state = false;
   std::vector<std::string> required_features;
 };
 

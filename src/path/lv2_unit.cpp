@@ -8,6 +8,7 @@
 
 #include "lv2_features.hpp"
 #include "lv2_plugin.hpp"
+#include "lv2_state.hpp"
 #include "schemes.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
@@ -27,8 +28,8 @@ struct FreeInstance {
 // One running copy of a plugin with everything its ports point at.
 class Instance {
  public:
-  Instance(const Plugin& plugin, UridMap& urids, const std::vector<double>& values, double sample_rate_hz,
-           int block_frames)
+  Instance(const Plugin& plugin, UridMap& urids, const LilvState* state, const std::vector<double>& values,
+           double sample_rate_hz, int block_frames)
       : plugin_(plugin),
         block_frames_(block_frames),
         features_(urids, sample_rate_hz, block_frames),
@@ -42,6 +43,7 @@ class Instance {
     features_.worker().attach(lilv_instance_get_handle(raw),
                               static_cast<const LV2_Worker_Interface*>(
                                   lilv_instance_get_extension_data(raw, LV2_WORKER__interface)));
+    if (state != nullptr) lilv_state_restore(state, raw, nullptr, nullptr, 0, features_.array());
     lilv_instance_activate(raw);
   }
   Instance(const Instance&) = delete;
@@ -128,7 +130,13 @@ class Lv2Unit : public Unit {
  public:
   Lv2Unit(World world, Plugin plugin, const UnitSpec& spec)
       : world_(std::move(world)), plugin_(std::move(plugin)) {
-    values_ = setting_values(plugin_.info.name, plugin_.info.settings, spec);
+    for (const Preset& preset : presets_of(world_.get(), plugin_.lilv))
+      plugin_.info.presets.push_back(preset.label);
+    const UnitSpec settings = take_state_from(spec);
+    if (state_) take_values(state_.get(), urids_, plugin_.info);
+    // Its ports have their defaults already.
+    if (!state_ && plugin_.wants_default_state) state_ = default_state(world_.get(), urids_, plugin_);
+    values_ = setting_values(plugin_.info.name, plugin_.info.settings, settings);
   }
 
   const UnitInfo& info() const noexcept override { return plugin_.info; }
@@ -142,7 +150,7 @@ class Lv2Unit : public Unit {
     instances_.clear();
     for (int i = 0; i < fit_.count; ++i)
       instances_.push_back(
-          std::make_unique<Instance>(plugin_, urids_, values_, sample_rate_hz, block_frames));
+          std::make_unique<Instance>(plugin_, urids_, state_.get(), values_, sample_rate_hz, block_frames));
   }
 
   int output_channel_count() const noexcept override { return fit_.outputs; }
@@ -157,6 +165,47 @@ class Lv2Unit : public Unit {
   }
 
  private:
+  // What is left of the spec once preset=, state= and bypass= were heeded; a setting of the plugin that is
+  // called so goes before.
+  UnitSpec take_state_from(UnitSpec spec) {
+    UnitInfo& info = plugin_.info;
+    const auto is_setting = [&](const std::string& symbol) {
+      return std::any_of(info.settings.begin(), info.settings.end(),
+                         [&](const SettingInfo& s) { return s.symbol == symbol; });
+    };
+    UnitSpec rest{spec.scheme, spec.name, {}};
+    bool loaded = false;
+    for (auto& [symbol, text] : spec.settings) {
+      const bool state = symbol == "preset" || symbol == "state";
+      if (is_setting(symbol) || !(state || symbol == "bypass")) {
+        rest.settings.emplace_back(symbol, text);
+      } else if (state) {
+        if (loaded)
+          throw Error(ErrorCode::bad_argument,
+                      fmt::format("{}: one preset or one state at a time", info.name));
+        loaded = true;
+        state_ = symbol == "preset" ? open_preset(world_.get(), urids_, plugin_, text)
+                                    : open_saved_state(world_.get(), urids_, plugin_, text);
+      } else {
+        rest.settings.emplace_back(enabled_for(text));
+      }
+    }
+    return rest;
+  }
+
+  [[nodiscard]] std::pair<std::string, std::string> enabled_for(const std::string& bypass) const {
+    const UnitInfo& info = plugin_.info;
+    if (info.enabled_setting.empty())
+      throw Error(
+          ErrorCode::bad_argument,
+          fmt::format("{} has no switch that says whether it is in use, so it cannot be bypassed; leave "
+                      "it out of the chain",
+                      info.name));
+    if (bypass != "0" && bypass != "1")
+      throw Error(ErrorCode::bad_argument, fmt::format("{}: bypass={} is not 0 or 1", info.name, bypass));
+    return {info.enabled_setting, bypass == "1" ? "0" : "1"};
+  }
+
   // lilv says on standard error why a binary does not load; this way it stands in the exception.
   void require_loadable() const {
     const LilvNode* library = lilv_plugin_get_library_uri(plugin_.lilv);
@@ -174,6 +223,7 @@ class Lv2Unit : public Unit {
   World world_;
   UridMap urids_;
   Plugin plugin_;
+  State state_;  ///< what was asked for, else the plugin's own; null: none
   std::vector<double> values_;
   Instances fit_;
   std::vector<std::unique_ptr<Instance>> instances_;

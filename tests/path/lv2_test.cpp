@@ -111,6 +111,55 @@ TEST(Plugin, ChoicesAreSetByLabelOrValue) {
   EXPECT_EQ(feed({kTestBundle + "panel?mode=2&on=0"}, silence).out[0][5], 0.0F);
 }
 
+TEST(Plugin, PresetsStatesAndBypassAreHeeded) {
+  const Channels in = {noise(600, 8)};
+  const std::string plugin = kTestBundle + "keeps-state";
+  const auto expect = [&](const std::string& settings, float gain, float offset) {
+    const auto out = feed({plugin + settings}, in).out[0];
+    for (std::size_t n = 0; n < out.size(); n += 37)
+      ASSERT_NEAR(out[n], gain * in[0][n] + offset, 1e-6) << settings << " at " << n;
+  };
+  expect("", 1, 0.125F);  // its own default state, and switched on
+  expect("?gain=0.25", 0.25F, 0.125F);
+  expect("?preset=Soft", 0.5F, 0);
+  expect("?preset=Soft&gain=0.75", 0.75F, 0);
+  expect("?preset=urn:wavicon-test:shifted", 2, 0.25F);  // 7 is above its range
+  expect("?bypass=1&gain=0.5", 1, 0);
+  expect("?bypass=0&gain=0.5", 0.5F, 0.125F);
+  expect("?active=0", 1, 0);
+
+  const TemporaryFolder folder;
+  const std::string text =
+      "@prefix lv2: <http://lv2plug.in/ns/lv2core#> .\n@prefix pset: <http://lv2plug.in/ns/ext/presets#> .\n"
+      "@prefix state: <http://lv2plug.in/ns/ext/state#> .\n"
+      "<> a pset:Preset ; lv2:appliesTo <urn:wavicon-test:keeps-state> ;\n"
+      "lv2:port [ lv2:symbol \"gain\" ; pset:value 1.5 ] ; state:state [ <urn:wavicon-test:offset> -0.5 ] "
+      ".\n";
+  write_text(folder.file("state.ttl"), text);
+  expect("?state=" + folder.path().string(), 1.5F, -0.5F);
+  expect("?state=" + folder.file("state.ttl") + "&gain=1", 1, -0.5F);
+
+  const auto info = open_unit(parse_unit(plugin + "?preset=Soft"))->info();
+  EXPECT_EQ(info.presets, (std::vector<std::string>{"Shifted up", "Soft"}));
+  EXPECT_EQ(info.enabled_setting, "active");
+  EXPECT_TRUE(info.takes_state);
+  EXPECT_EQ(info.settings[0].default_value, 0.5) << "of the preset";
+
+  const auto problem = [&](const std::string& settings) {
+    return message_of(ErrorCode::bad_argument, [&] { (void)open_unit(parse_unit(settings)); });
+  };
+  EXPECT_HAS(problem(plugin + "?preset=Sofd"), "did you mean 'Soft'");
+  EXPECT_HAS(problem(plugin + "?preset=Soft&state=x"), "one preset or one state");
+  EXPECT_HAS(problem(plugin + "?state=" + folder.file("none.ttl")), "no such file");
+  EXPECT_HAS(problem(plugin + "?bypass=2"), "not 0 or 1");
+  EXPECT_HAS(problem(plugin + "?bypass=1&active=1"), "given twice");
+  EXPECT_HAS(problem(kTestBundle + "swaps?bypass=1"), "leave it out of the chain");
+  EXPECT_HAS(problem(kTestBundle + "swaps?preset=x"), "has no presets");
+  EXPECT_HAS(problem(kTestBundle + "swaps?state=" + folder.file("state.ttl")), "is a state of");
+  write_text(folder.file("state.ttl"), "nothing");
+  EXPECT_HAS(problem(plugin + "?state=" + folder.file("state.ttl")), "holds no saved state");
+}
+
 TEST(UnitSpec, IsReadAndRefused) {
   const UnitSpec spec = parse_unit("sim:tern?drive=12&oversampling=4");
   EXPECT_EQ(spec.scheme + " " + spec.name, "sim tern");

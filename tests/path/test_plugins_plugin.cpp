@@ -4,6 +4,7 @@
 #include <lv2/buf-size/buf-size.h>
 #include <lv2/core/lv2.h>
 #include <lv2/options/options.h>
+#include <lv2/state/state.h>
 #include <lv2/urid/urid.h>
 #include <lv2/worker/worker.h>
 
@@ -23,6 +24,8 @@ struct Instance {
   const LV2_Worker_Schedule* schedule = nullptr;
   std::int32_t longest_block = 0;
   float worked = 0;
+  float offset = 0;
+  const LV2_URID_Map* map = nullptr;
 };
 
 const void* feature(const LV2_Feature* const* features, const char* uri) {
@@ -51,6 +54,7 @@ LV2_Handle instantiate(const LV2_Descriptor* descriptor, double, const char*,
   self->delay.assign(100, 0.0F);
   self->schedule = static_cast<const LV2_Worker_Schedule*>(feature(features, LV2_WORKER__schedule));
   self->longest_block = longest_block(features);
+  self->map = static_cast<const LV2_URID_Map*>(feature(features, LV2_URID__map));
   return self;
 }
 
@@ -100,6 +104,8 @@ void run(LV2_Handle handle, std::uint32_t frames) {
       p[3][n] = p[0][n];
     } else if (self.name == "writes-nan") {
       p[1][n] = self.frame++ == 1000 ? NAN : p[0][n];
+    } else if (self.name == "keeps-state") {
+      p[1][n] = *p[3] > 0 ? *p[2] * p[0][n] + self.offset : p[0][n];
     } else if (self.name == "panel") {
       p[1][n] = *p[3] > 0 ? p[0][n] * std::pow(10.0F, *p[2] / 20) + *p[4] + p[7][n] : 0.0F;
     }
@@ -116,7 +122,25 @@ LV2_Worker_Status work_response(LV2_Handle handle, std::uint32_t, const void* bo
   return LV2_WORKER_SUCCESS;
 }
 
+LV2_State_Status save(LV2_Handle, LV2_State_Store_Function, LV2_State_Handle, std::uint32_t,
+                      const LV2_Feature* const*) {
+  return LV2_STATE_SUCCESS;
+}
+
+LV2_State_Status restore(LV2_Handle handle, LV2_State_Retrieve_Function retrieve, LV2_State_Handle state,
+                         std::uint32_t, const LV2_Feature* const*) {
+  auto& self = *static_cast<Instance*>(handle);
+  std::size_t size = 0;
+  std::uint32_t type = 0, flags = 0;
+  const void* value =
+      retrieve(state, self.map->map(self.map->handle, "urn:wavicon-test:offset"), &size, &type, &flags);
+  if (value != nullptr && size == sizeof(float)) std::memcpy(&self.offset, value, sizeof(float));
+  return LV2_STATE_SUCCESS;
+}
+
 const void* extension_data(const char* uri) {
+  static const LV2_State_Interface kState = {save, restore};
+  if (std::strcmp(uri, LV2_STATE__interface) == 0) return &kState;
   static const LV2_Worker_Interface kWorker = {work, work_response, nullptr};
   return std::strcmp(uri, LV2_WORKER__interface) == 0 ? &kWorker : nullptr;
 }
@@ -132,7 +156,8 @@ constexpr std::array kUris = {"urn:wavicon-test:mono-to-stereo",
                               "urn:wavicon-test:refuses-to-start",
                               "urn:wavicon-test:needs-the-moon",
                               "urn:wavicon-test:asks-for-work",
-                              "urn:wavicon-test:panel"};
+                              "urn:wavicon-test:panel",
+                              "urn:wavicon-test:keeps-state"};
 
 }  // namespace
 

@@ -39,6 +39,9 @@ struct UnitInfo {
   int input_count = 1;  ///< audio inputs of one instance; 0 inputs and outputs: as many as the signal has
   int output_count = 1;
   std::vector<SettingInfo> settings;
+  std::vector<std::string> presets;  ///< what may be given as preset=NAME, in place of `settings`' defaults
+  bool takes_state = false;          ///< state=FILE may be given
+  std::string enabled_setting;       ///< symbol of the one that is 0 when the unit is bypassed; empty: none
 };
 
 /// A unit's name with the settings that were asked for.
