@@ -40,14 +40,15 @@ void report(const Feed& feed, const AudioFileInfo& in, const FeedResult& result,
   say(feed.quiet, fmt::format("peak in {}, out {}; {}", level_text(result.peak_in),
                               level_text(result.peak_out), latency_text(feed, result)));
   if (result.latency_changed)
-    warn(feed.quiet,
-         "a unit reported another latency at the end than at the start: the capture may be shifted in the "
-         "middle");
+    warn(feed.quiet, feed.capture +
+                         ": a unit reported another latency at the end than at the start: the capture may be "
+                         "shifted in the "
+                         "middle");
   if (clipped.count > 0)
-    warn(feed.quiet, fmt::format("{} samples lie beyond full scale and were clipped by the capture's own "
+    warn(feed.quiet, fmt::format("{}: {} samples lie beyond full scale and were clipped by the capture's own "
                                  "format ({}), first at {:.6f} s; write "
                                  "32-bit float with --bits 32, or feed a lower level",
-                                 clipped.count, name_of(format),
+                                 feed.capture, clipped.count, name_of(format),
                                  static_cast<double>(clipped.first_frame) / in.sample_rate_hz));
 }
 
@@ -86,6 +87,7 @@ int feed_once(const Feed& feed) {
                         [&](std::span<const float> block) { writer.write(block); },
                         {feed.block_frames, feed.keep_latency, tail, [&](double part) { progress(part); }});
   }
+  if (feed.keep_latency) writer.set_reported_samples(result.latency_frames);
   writer.finish();
   report(feed, in, result, channels, format, writer.clipped());
   return exit_status::measured;

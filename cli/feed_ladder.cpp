@@ -212,12 +212,13 @@ int status_of(ErrorCode code) {
 struct Worker {
   pid_t pid = 0;
   int out = -1;
+  int err = -1;
   std::size_t step = 0;
 };
 
 Worker start(const Step& step, std::size_t index) {
-  int ends[2];
-  if (::pipe(ends) != 0)
+  int out[2], err[2];
+  if (::pipe(out) != 0 || ::pipe(err) != 0)
     throw Error(ErrorCode::unit_failed, fmt::format("no pipe for {}: {}", step.name, std::strerror(errno)));
   std::fflush(nullptr);
   const pid_t parent = ::getpid(), child = ::fork();
@@ -227,10 +228,9 @@ Worker start(const Step& step, std::size_t index) {
   if (child == 0) {
     ::prctl(PR_SET_PDEATHSIG, SIGKILL);
     if (::getppid() != parent) ::_exit(0);
-    ::dup2(ends[1], STDOUT_FILENO);
-    ::dup2(ends[1], STDERR_FILENO);
-    ::close(ends[0]);
-    ::close(ends[1]);
+    ::dup2(out[1], STDOUT_FILENO);
+    ::dup2(err[1], STDERR_FILENO);
+    for (const int end : {out[0], out[1], err[0], err[1]}) ::close(end);
     int status = exit_status::measured;
     try {
       status = feed_once(step.feed);
@@ -248,8 +248,17 @@ Worker start(const Step& step, std::size_t index) {
     std::fflush(nullptr);
     ::_exit(status);
   }
-  ::close(ends[1]);
-  return {child, ends[0], index};
+  ::close(out[1]);
+  ::close(err[1]);
+  return {child, out[0], err[0], index};
+}
+
+void pass_on(int from, std::FILE* to) {
+  char piece[4096];
+  for (ssize_t got = 0; (got = ::read(from, piece, sizeof piece)) > 0;)
+    std::fwrite(piece, 1, static_cast<std::size_t>(got), to);
+  std::fflush(to);
+  ::close(from);
 }
 
 // Waits for one of them to end, prints what it said, and takes it out.
@@ -263,11 +272,8 @@ int finish_one(std::vector<Worker>& workers, std::size_t& step) {
       std::find_if(workers.begin(), workers.end(), [&](const Worker& w) { return w.pid == ended; });
   if (worker == workers.end()) return exit_status::measured;
   const int status = WIFEXITED(state) ? WEXITSTATUS(state) : exit_status::unit_failed;
-  char piece[4096];
-  for (ssize_t got = 0; (got = ::read(worker->out, piece, sizeof piece)) > 0;)
-    std::fwrite(piece, 1, static_cast<std::size_t>(got), status == exit_status::measured ? stdout : stderr);
-  std::fflush(nullptr);
-  ::close(worker->out);
+  pass_on(worker->out, stdout);
+  pass_on(worker->err, stderr);
   step = worker->step;
   workers.erase(worker);
   return status;

@@ -29,6 +29,8 @@ Sheet measure(const Latency& command, const std::string& path, std::size_t index
   auto stimulus = stimulus_of(command.stimulus, a.info());
   if (stimulus && !stimulus->marks()) stimulus.reset();
   LatencyOptions options{.reported_samples = reported_for(command, index)};
+  if (!options.reported_samples && b.info().reported_samples)
+    options.reported_samples = static_cast<double>(*b.info().reported_samples);
   if (command.sheet.channel) {
     require_channel(command.sheet, b.channel_count());
     options.b_channel = *command.sheet.channel - 1;

@@ -70,6 +70,7 @@ void write_capture(const Feed& feed, const std::string& file, const AudioFileInf
   AudioWriteOptions writing{in.sample_rate_hz,           channels,         format,
                             feed.format.dithers(format), feed.format.seed, frames};
   writing.recipe = in.recipe;
+  writing.reported_samples = result.reported_samples;
   AudioWriter writer(file, writing);
   std::vector<float> interleaved(static_cast<std::size_t>(frames * channels));
   for (std::size_t i = 0; i < interleaved.size(); ++i)

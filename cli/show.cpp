@@ -43,6 +43,9 @@ int run(const std::string& file) {
               name_of(info.format).c_str(), info.sample_rate_hz, info.channel_count,
               info.channel_count == 1 ? "" : "s", static_cast<long long>(info.frames),
               static_cast<double>(info.frames) / info.sample_rate_hz);
+  if (info.reported_samples)
+    std::printf("what recorded it reported %lld samples of latency, which are in it\n",
+                static_cast<long long>(*info.reported_samples));
   if (info.recipe.empty()) {
     std::printf("it carries no recipe\n");
     for (const CueMark& cue : info.cues)

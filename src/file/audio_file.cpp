@@ -26,11 +26,21 @@ using Sound = std::unique_ptr<SNDFILE, CloseSound>;
 
 constexpr std::int64_t kBlockFrames = 8192;
 constexpr std::size_t kPieceFrames = 1024;  // decoded at once: what stays in the fastest cache
+constexpr const char* kFactsHeading = "wavicon capture\n";
 constexpr const char* kRecipeHeading = "wavicon recipe\n";   // first line of a FLAC comment that holds one
 constexpr double kLargestWavBytes = 4294967295.0 - 65536.0;  // 32-bit sizes, with room for the other chunks
 
 Error input_error(const fs::path& path, const std::string& what) {
   return Error(ErrorCode::bad_input, fmt::format("{}: {}", path.string(), what));
+}
+
+// What a FLAC file carries: facts, then the recipe, each after its heading.
+void read_comment(const std::string& comment, AudioFileInfo& info) {
+  const auto at =
+      comment.rfind(kRecipeHeading, 0) == 0 ? 0 : comment.find(std::string("\n") + kRecipeHeading);
+  if (comment.rfind(kFactsHeading, 0) == 0) file_detail::read_facts(comment.substr(0, at), info);
+  if (at != std::string::npos)
+    info.recipe = comment.substr(at + (at > 0 ? 1 : 0) + std::string(kRecipeHeading).size());
 }
 
 // libsndfile's messages end in points and line breaks; ours do not.
@@ -124,8 +134,7 @@ AudioReader::AudioReader(const fs::path& path) : impl_(std::make_unique<Impl>())
                  info.frames};
   file_detail::read_extras(path, chunks, impl_->info);
   const char* comment = sf_get_string(impl_->sound.get(), SF_STR_COMMENT);
-  if (impl_->info.recipe.empty() && comment != nullptr && std::string(comment).rfind(kRecipeHeading, 0) == 0)
-    impl_->info.recipe = std::string(comment).substr(std::string(kRecipeHeading).size());
+  if (comment != nullptr && impl_->info.recipe.empty()) read_comment(comment, impl_->info);
 }
 AudioReader::~AudioReader() = default;
 AudioReader::AudioReader(AudioReader&&) noexcept = default;
@@ -327,8 +336,10 @@ AudioWriter::AudioWriter(const fs::path& path, const AudioWriteOptions& options)
   // The chunk with the peak holds the time of writing: the same samples would give other bytes every second.
   sf_command(impl_->sound.get(), SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
   impl_->chunked = container != SF_FORMAT_FLAC;
-  if (!impl_->chunked && !options.recipe.empty())
-    sf_set_string(impl_->sound.get(), SF_STR_COMMENT, (kRecipeHeading + options.recipe).c_str());
+  const std::string facts = file_detail::facts_text(options),
+                    comment = (facts.empty() ? "" : kFactsHeading + facts) +
+                              (options.recipe.empty() ? "" : kRecipeHeading + options.recipe);
+  if (!impl_->chunked && !comment.empty()) sf_set_string(impl_->sound.get(), SF_STR_COMMENT, comment.c_str());
   if (!options.description.empty() && impl_->chunked && container != SF_FORMAT_AIFF)
     set_origin(impl_->sound.get(), options.description);
 }
@@ -338,6 +349,7 @@ AudioWriter& AudioWriter::operator=(AudioWriter&&) noexcept = default;
 
 void AudioWriter::write(std::span<const double> interleaved) { impl_->write(interleaved); }
 void AudioWriter::write(std::span<const float> interleaved) { impl_->write(interleaved); }
+void AudioWriter::set_reported_samples(std::int64_t samples) { impl_->options.reported_samples = samples; }
 ClippedSamples AudioWriter::clipped() const noexcept { return impl_->clipped; }
 
 void AudioWriter::finish() {
@@ -348,7 +360,8 @@ void AudioWriter::finish() {
   if (failure != SF_ERR_NO_ERROR || closing != 0)
     throw Error(ErrorCode::bad_output, fmt::format("{}: cannot be finished ({})", impl_->path.string(), why));
   if (impl_->chunked &&
-      !file_detail::append_extras(impl_->partial.path(), impl_->options.recipe, impl_->options.cues))
+      !file_detail::append_extras(impl_->partial.path(), impl_->options.recipe, impl_->options.cues,
+                                  file_detail::facts_text(impl_->options)))
     throw Error(ErrorCode::bad_output,
                 fmt::format("{}: cannot be finished: its recipe could not be added", impl_->path.string()));
   impl_->partial.commit();

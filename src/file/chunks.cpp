@@ -3,7 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cstdlib>
 #include <fstream>
+#include <sstream>
 
 namespace wavicon::file_detail {
 namespace {
@@ -11,6 +13,8 @@ namespace {
 constexpr std::uint64_t kUnknownLength =
     0xFFFFFFFF;  // written by programs that stream, and by RF64 for "see ds64"
 constexpr const char* kRecipeChunk = "wvcn";
+constexpr const char* kFactsChunk = "wvcf";
+constexpr const char* kReported = "reported_samples = ";
 constexpr std::uint64_t kLongestExtra = std::uint64_t{1} << 26;
 
 std::uint64_t number_at(const std::string& bytes, std::size_t at, std::size_t length, bool little) {
@@ -146,19 +150,35 @@ void read_extras(const std::filesystem::path& path, const ChunkIndex& index, Aud
   std::ifstream stream(path, std::ios::binary);
   for (const Chunk& found : index.chunks) {
     if (found.size > kLongestExtra) continue;
-    const bool wanted =
-        found.id == kRecipeChunk || found.id == "cue " || found.id == "LIST" || found.id == "MARK";
+    const bool wanted = found.id == kFactsChunk || found.id == kRecipeChunk || found.id == "cue " ||
+                        found.id == "LIST" || found.id == "MARK";
     if (!wanted) continue;
     const std::string content = read_bytes(stream, found.offset, found.size);
     if (found.id == kRecipeChunk) info.recipe = content;
+    if (found.id == kFactsChunk) read_facts(content, info);
     if (found.id == "cue ") read_riff_cues(content, info.cues);
     if (found.id == "LIST") read_riff_labels(content, info.cues);
     if (found.id == "MARK") read_aiff_cues(content, info.cues);
   }
 }
 
+std::string facts_text(const AudioWriteOptions& options) {
+  return options.reported_samples ? fmt::format("{}{}\n", kReported, *options.reported_samples) : "";
+}
+
+void read_facts(const std::string& text, AudioFileInfo& info) {
+  std::istringstream lines(text);
+  for (std::string line; std::getline(lines, line);)
+    if (line.rfind(kReported, 0) == 0) {
+      const char* digits = line.c_str() + std::string(kReported).size();
+      char* end = nullptr;
+      const long long value = std::strtoll(digits, &end, 10);
+      if (end != digits) info.reported_samples = value;
+    }
+}
+
 bool append_extras(const std::filesystem::path& path, const std::string& recipe,
-                   const std::vector<CueMark>& cues) {
+                   const std::vector<CueMark>& cues, const std::string& facts) {
   const ChunkIndex index = index_chunks(path);
   const bool little = index.little_endian;
   // Cue frames are 32-bit numbers in both containers.
@@ -168,6 +188,7 @@ bool append_extras(const std::filesystem::path& path, const std::string& recipe,
   std::string extras;
   if (!near.empty()) extras += little ? riff_cues(near) : aiff_cues(near);
   if (!recipe.empty()) extras += chunk(kRecipeChunk, recipe, little);
+  if (!facts.empty()) extras += chunk(kFactsChunk, facts, little);
   if (extras.empty()) return true;
 
   std::fstream stream(path, std::ios::binary | std::ios::in | std::ios::out);

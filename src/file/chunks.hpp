@@ -30,9 +30,14 @@ struct ChunkIndex {
 /// Recipe and cue marks of an indexed file.
 void read_extras(const std::filesystem::path& path, const ChunkIndex& index, AudioFileInfo& info);
 
-/// Appends recipe and cue marks to a finished WAV, RF64 or AIFF file and corrects its size. @return false
+/// Appends recipe, cue marks and facts to a finished WAV, RF64 or AIFF file and corrects its size. @return false
 /// when the file cannot be written.
 [[nodiscard]] bool append_extras(const std::filesystem::path& path, const std::string& recipe,
-                                 const std::vector<CueMark>& cues);
+                                 const std::vector<CueMark>& cues, const std::string& facts);
+
+/// What is known of a recording, a line "key = value" each; empty when nothing is.
+[[nodiscard]] std::string facts_text(const AudioWriteOptions& options);
+/// Reads them back; unknown lines are passed over.
+void read_facts(const std::string& text, AudioFileInfo& info);
 
 }  // namespace wavicon::file_detail

@@ -156,8 +156,9 @@ std::string sheets_to_csv(const std::vector<Sheet>& sheets) {
         circumstances += name + "=" + (json.is_string() ? json.get<std::string>() : json.dump());
       }
       text += fmt::format("{},{},{},{},{},{},{},{},{}\n", csv_text(sheet.capture.file), sheet.measurement,
-                          r.name, r.channel ? std::to_string(*r.channel + 1) : "", r.text.empty() ? csv_number(r.value) : csv_text(r.text),
-                          r.unit, csv_number(r.floor), r.bound ? "true" : "false", csv_text(circumstances));
+                          r.name, r.channel ? std::to_string(*r.channel + 1) : "",
+                          r.text.empty() ? csv_number(r.value) : csv_text(r.text), r.unit,
+                          csv_number(r.floor), r.bound ? "true" : "false", csv_text(circumstances));
     }
   }
   return text;

@@ -58,6 +58,24 @@ TEST_F(Feeding, ALadderMakesOneCaptureForEachCombination) {
   EXPECT_FALSE(std::filesystem::exists(file("l/.b.ladder")));
 }
 
+TEST_F(Feeding, WarningsOfAStepNameItsCapture) {
+  good("make tone --level -6 --seconds 0.5 -o t.wav");
+  const auto ran = wavicon("feed t.wav --through 'sim:tern?output=0,20' --bits 16 -o c.wav");
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_HAS(ran.err, "c-output-20.wav: ");
+  EXPECT_HAS(ran.err, "lie beyond full scale");
+  EXPECT_EQ(ran.err.find("c-output-0.wav"), std::string::npos);
+  EXPECT_EQ(ran.out.find("lie beyond"), std::string::npos);
+}
+
+TEST_F(Feeding, WhatUnitsReportStaysInTheCaptureWithIt) {
+  good("make tone --seconds 0.5 -o t.wav");
+  good("feed t.wav --through 'sim:heron?delay=300&reports=256&noise=-200' --keep-latency -o c.wav");
+  EXPECT_HAS(good("latency t.wav c.wav"), "shift recordings earlier by another 44 samples");
+  good("feed t.wav --through 'sim:heron?delay=300&reports=256&noise=-200' -o taken.wav");
+  EXPECT_EQ(good("show taken.wav").find("reported"), std::string::npos);
+}
+
 TEST_F(Feeding, AKilledLadderGoesOnWhereItWas) {
   good("make noise --seconds 5 --level -20 -o n.wav");
   const std::string ladder =

@@ -85,7 +85,8 @@ TEST_F(Live, LatencyThroughHeronIsTrueOverBlockSizes) {
     ++measured;
     ASSERT_EQ(ran.status, 0) << ran.err << read_text(file("jackd.log"));
     EXPECT_HAS(ran.out, "round trip reported by the ports 200 samples");
-    const json sheet = json::parse(good("latency t.wav c.wav --reported 200 --json"));
+    EXPECT_HAS(good("show c.wav"), "reported 200 samples");
+    const json sheet = json::parse(good("latency t.wav c.wav --json"));
     double read = 0, offset = 0;
     for (const json& r : sheet["readings"]) {
       if (r["name"] == "latency_samples") read = r["value"];

@@ -207,5 +207,22 @@ TEST(AudioFile, CarriesRecipeAndCues) {
   EXPECT_NE(read_text(folder.file("a.wav")).find("bext"), std::string::npos);
 }
 
+TEST(AudioFile, CarriesTheLatencyThatWasReported) {
+  const TemporaryFolder folder;
+  const Audio audio(48000, 1, 100);
+  for (const char* name : {"a.wav", "a.aiff", "a.flac"})
+    for (const char* recipe : {"", "name = \"x\"\n"})
+      for (const std::optional<std::int64_t> reported : {std::optional<std::int64_t>(), {517}, {-3}}) {
+        write_audio_file(folder.file(name), audio, {.recipe = recipe, .reported_samples = reported});
+        const AudioFileInfo info = AudioReader(folder.file(name)).info();
+        EXPECT_EQ(info.reported_samples, reported) << name;
+        EXPECT_EQ(info.recipe, recipe) << name;
+      }
+  AudioWriter writer(folder.file("late.wav"), {});
+  writer.set_reported_samples(99);
+  writer.finish();
+  EXPECT_EQ(AudioReader(folder.file("late.wav")).info().reported_samples, 99);
+}
+
 }  // namespace
 }  // namespace wavicon

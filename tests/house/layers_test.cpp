@@ -23,7 +23,8 @@ const std::map<std::string, std::set<std::string>> kMayUse = {
     {"measure", {"audio", "stimulus", "intake", "sheet", "ebur128.h"}},
     {"file", {"audio", "stimulus", "sheet", "sndfile.h", "nlohmann/", "unistd.h"}},
     {"path",
-     {"audio", "lilv/", "lv2/", "ladspa.h", "jack/", "dlfcn.h", "fcntl.h", "linux/", "poll.h", "signal.h", "sys/", "unistd.h"}},
+     {"audio", "lilv/", "lv2/", "ladspa.h", "jack/", "dlfcn.h", "fcntl.h", "linux/", "poll.h", "signal.h",
+      "sys/", "unistd.h"}},
     {"present", {"audio", "sheet", "unistd.h", "sys/wait.h"}},
 };
 

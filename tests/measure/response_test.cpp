@@ -406,7 +406,8 @@ TEST(Response, AFilterTakesAWholeResponseOverTime) {
 TEST(Response, MusicAndSpeechGiveTheCurveWhereTheyHoldAnything) {
   const double rate = 48000;
   const std::vector<Section> filter = {bell(3000, 6, 2, rate), low_cut(80, 0.7071, rate)};
-  for (const auto& [content, late] : {std::pair{"voice", 0.0}, {"voice",100.3}, {"chamber",0.0}, {"chamber", 100.3}}) {
+  for (const auto& [content, late] :
+       {std::pair{"voice", 0.0}, {"voice", 100.3}, {"chamber", 0.0}, {"chamber", 100.3}}) {
     const Signal& x = programme(content, rate, 20);
     const auto result =
         response_of(x, added(moved(through(x, filter), late), noise(x.size(), -110, 4)), rate);
@@ -420,7 +421,8 @@ TEST(Response, MusicAndSpeechGiveTheCurveWhereTheyHoldAnything) {
       worst = std::max(worst, std::abs(error));
       ++count;
     }
-    EXPECT_GT(count, 200) << content << late << " " << result.alignment.delay_frames << " " << result.alignment.drift_ppm;
+    EXPECT_GT(count, 200) << content << late << " " << result.alignment.delay_frames << " "
+                          << result.alignment.drift_ppm;
     EXPECT_LT(std::sqrt(squares / count), kMusicDb) << content << " " << late;
     EXPECT_LT(worst, 10 * kMusicDb) << content << " " << late;
   }

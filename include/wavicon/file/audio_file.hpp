@@ -29,8 +29,9 @@ struct AudioFileInfo {
   double sample_rate_hz = 0;
   int channel_count = 0;
   std::int64_t frames = 0;
-  std::string recipe;         ///< text of the recipe that the file carries; empty for none
-  std::vector<CueMark> cues;  ///< in file order
+  std::string recipe;                            ///< text of the recipe that the file carries; empty for none
+  std::vector<CueMark> cues;                     ///< in file order
+  std::optional<std::int64_t> reported_samples;  ///< latency that what recorded it reported, and left in
 };
 
 /// A file opened for reading, from its first frame on.
@@ -87,13 +88,14 @@ struct AudioFile {
 struct AudioWriteOptions {
   double sample_rate_hz = 48000;
   int channel_count = 1;
-  SampleFormat format = SampleFormat::pcm24;  ///< pcm16, pcm24 or float32; FLAC holds integers only
-  bool dither = false;                        ///< TPDF, integer formats only
-  std::uint64_t seed = 1;                     ///< of the dither
-  std::int64_t frames = 0;                    ///< expected, to choose RF64 for large files
-  std::string recipe;                         ///< kept inside the file
-  std::vector<CueMark> cues;                  ///< WAV and AIFF; FLAC holds none
-  std::string description;                    ///< WAV: origin field of the broadcast extension
+  SampleFormat format = SampleFormat::pcm24;     ///< pcm16, pcm24 or float32; FLAC holds integers only
+  bool dither = false;                           ///< TPDF, integer formats only
+  std::uint64_t seed = 1;                        ///< of the dither
+  std::int64_t frames = 0;                       ///< expected, to choose RF64 for large files
+  std::string recipe;                            ///< kept inside the file
+  std::vector<CueMark> cues;                     ///< WAV and AIFF; FLAC holds none
+  std::string description;                       ///< WAV: origin field of the broadcast extension
+  std::optional<std::int64_t> reported_samples;  ///< kept inside the file, as AudioFileInfo has it
 };
 
 /// What the format could not hold.
@@ -119,6 +121,8 @@ class AudioWriter {
   /// Appends frames, interleaved. @throws Error bad_output when the disk takes no more.
   void write(std::span<const double> interleaved);
   void write(std::span<const float> interleaved);
+  /// AudioWriteOptions::reported_samples, when it is known at the end only. FLAC holds what the options said.
+  void set_reported_samples(std::int64_t samples);
   /// Closes the file and gives it its name. @throws Error bad_output.
   void finish();
   [[nodiscard]] ClippedSamples clipped() const noexcept;
