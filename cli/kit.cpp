@@ -1,20 +1,16 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
+#include <cctype>
+#include <map>
 #include <memory>
-#include <set>
 
 #include "capture.hpp"
 #include "stimulus_file.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/intake/bounce.hpp"
-#include "wavicon/measure/aliasing.hpp"
-#include "wavicon/measure/harmonics.hpp"
-#include "wavicon/measure/levels.hpp"
-#include "wavicon/measure/noise.hpp"
-#include "wavicon/measure/response.hpp"
+#include "wavicon/measure/part_measurements.hpp"
 #include "wavicon/present/table.hpp"
 
 namespace wavicon::cli {
@@ -109,89 +105,36 @@ int make(const Make& command) {
   return exit_status::measured;
 }
 
-// Readings that say something about a bounce in one row; of the first channel.
-struct Column {
-  const char* reading;
-  const char* as;
-};
-
-void take_over(const Sheet& from, Sheet& to, const std::vector<Column>& columns) {
-  for (const Column& column : columns)
-    for (const Reading& r : from.readings) {
-      if (r.name != column.reading || r.channel.value_or(0) != 0) continue;
-      Reading reading = r;
-      reading.name = column.as;
-      to.readings.push_back(std::move(reading));
-      break;
-    }
+// "White noise" as the beginning of a reading's name.
+std::string snake_case(std::string text) {
+  for (char& c : text)
+    c = std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(c)) : '_';
+  return text;
 }
 
-// What the parts of the recipe are there for.
-void measure_parts(Capture& capture, Sheet& sheet) {
-  const Stimulus& stimulus = *capture.stimulus;
-  const CaptureInfo info = capture_info(capture.source->info());
-  const double rate = capture.source->sample_rate_hz();
-  std::set<std::string> done;
-  for (std::size_t i = 0; i < stimulus.parts().size(); ++i) {
-    const PlacedPart& part = stimulus.parts()[i];
-    if (!done.insert(part.kind).second) continue;
-    const double from_s = capture.seconds_of(static_cast<double>(part.first_frame)),
-                 to_s = capture.seconds_of(static_cast<double>(part.first_frame + part.frames));
-    const SampleFormat format = capture.source->info().format;
-    const PartKind& kind = stimulus.recipe().parts[i].kind;
-    try {
-      if (const auto* tone = std::get_if<Tone>(&kind)) {
-        HarmonicsOptions options{.tone_hz = tone->frequency_hz * capture.take->rate_ratio, .format = format};
-        const auto first = std::llround(from_s * rate);
-        take_over(harmonics_sheet(
-                      measure_harmonics(
-                          read_stretch(*capture.source, first, std::llround(to_s * rate) - first), options),
-                      info),
-                  sheet,
-                  {{"fundamental_dbfs", "fundamental_dbfs"}, {"thd_db", "thd_db"}, {"thd_n_db", "thd_n_db"}});
-      } else if (part.kind == "silence") {
-        take_over(
-            noise_sheet(measure_noise(*capture.source, {.from_s = from_s, .to_s = to_s, .format = format}),
-                        info),
-            sheet, {{"noise_dbfs", "noise_dbfs"}, {"noise_a_dbfs", "noise_a_dbfs"}});
-      } else if (part.kind == "programme") {
-        take_over(
-            levels_sheet(measure_levels(*capture.source, {.from_s = from_s, .to_s = to_s, .format = format}),
-                         info),
-            sheet,
-            {{"loudness_integrated_lufs", "loudness_integrated_lufs"}, {"true_peak_dbtp", "true_peak_dbtp"}});
-      } else if (part.kind == "sweep" || part.kind == "noise") {
-        Recipe recipe = stimulus.recipe();
-        Stimulus clean(recipe);
-        Audio played(recipe.sample_rate_hz, recipe.channel_count, clean.frames());
-        for (int c = 0; c < recipe.channel_count; ++c) clean.render(0, c, played.channel(c));
-        MemorySource a(played);
-        ResponseOptions options;
-        options.alignment = alignment_of(Take{}, *capture.take);
-        options.from_s = static_cast<double>(part.first_frame) / recipe.sample_rate_hz;
-        options.to_s = options.from_s + static_cast<double>(part.frames) / recipe.sample_rate_hz;
-        const auto* sweep = std::get_if<Sweep>(&kind);
-        if (sweep != nullptr && !sweep->return_trip) {
-          options.sweep = true;
-          options.sweep_from_hz = sweep->from_hz;
-          options.sweep_to_hz = sweep->to_hz;
-        }
-        if (recipe.sample_rate_hz == rate)
-          take_over(response_sheet(measure_response(a, *capture.source, options), {}, info), sheet,
-                    {{"gain_db", "response_gain_db"},
-                     {"ripple_db", "ripple_db"},
-                     {"lower_edge_hz", "lower_edge_hz"},
-                     {"upper_edge_hz", "upper_edge_hz"}});
-        if (sweep != nullptr)
-          take_over(aliasing_sheet(measure_aliasing(*capture.source, *capture.stimulus, i, *capture.take,
-                                                    {.format = format}),
-                                   info),
-                    sheet, {{"worst_alias_dbc", "worst_alias_dbc"}});
-      }
-    } catch (const Error& error) {
-      sheet.findings.push_back({Severity::warning,
-                                fmt::format("'{}' was not measured: {}", part.name, error.what()),
-                                std::nullopt});
+// The readings of the parts that belong into one row, of the first channel, and their names as columns. What
+// several parts give gets the part's name before it.
+void add_parts(const std::vector<PartSheet>& parts, const Stimulus& stimulus, Sheet& sheet,
+               std::vector<std::string>& columns) {
+  std::map<std::string, int> givers;
+  for (const PartSheet& part : parts)
+    for (const std::string& name : headline_readings(part.measurement)) ++givers[name];
+  for (const PartSheet& part : parts) {
+    const std::string& called = stimulus.parts()[part.part].name;
+    if (!part.problem.empty())
+      sheet.findings.push_back(
+          {Severity::warning, fmt::format("'{}' was not measured: {}", called, part.problem), std::nullopt});
+    for (const std::string& name : headline_readings(part.measurement)) {
+      // The bounce has a gain of its own.
+      const std::string column = givers[name] > 1    ? snake_case(called) + "_" + name
+                                 : name == "gain_db" ? "response_gain_db"
+                                                     : name;
+      if (std::find(columns.begin(), columns.end(), column) == columns.end()) columns.push_back(column);
+      const Reading* first = find_reading(part.sheet, name, 0);
+      if (first == nullptr) first = find_reading(part.sheet, name, std::nullopt);
+      if (first == nullptr) continue;
+      sheet.readings.push_back(*first);
+      sheet.readings.back().name = column;
     }
   }
 }
@@ -205,7 +148,7 @@ bool is_audio(const fs::path& file) {
 }
 
 // One bounce; what is no bounce of this kit is a sheet with a fault.
-Sheet read_bounce(const fs::path& file, Recipe recipe) {
+Sheet read_bounce(const fs::path& file, Recipe recipe, std::vector<std::string>& columns) {
   Capture capture;
   capture.source = std::make_unique<FileSource>(file.string());
   const AudioFileInfo& info = capture.source->info();
@@ -229,7 +172,10 @@ Sheet read_bounce(const fs::path& file, Recipe recipe) {
   for (const Finding& finding : health_sheet(health, capture_info(info)).findings)
     if (finding.severity == Severity::fault && bounce.rate_ratio == 1)
       sheet.findings.push_back({Severity::warning, finding.text, finding.channel});
-  if (bounce.rate_ratio == 1) measure_parts(capture, sheet);
+  if (bounce.rate_ratio == 1)
+    add_parts(
+        measure_parts(*capture.source, *capture.stimulus, *capture.take, info.format, capture_info(info)),
+        *capture.stimulus, sheet, columns);
   return sheet;
 }
 
@@ -256,12 +202,12 @@ int read(const Read& command) {
   options.quiet = command.quiet || !command.json;
   options.check();
   std::vector<Sheet> sheets;
-  std::vector<std::string> names;
+  std::vector<std::string> names, columns = {"gain_db", "delay_samples", "used_bits", "peak_dbfs"};
   bool all = true;
   for (const fs::path& file : files) {
     names.push_back(fs::relative(file, folder / "bounces", ignored).string());
     try {
-      sheets.push_back(read_bounce(file, recipe));
+      sheets.push_back(read_bounce(file, recipe, columns));
     } catch (const Error& error) {
       all = false;
       Sheet sheet{"kit", {}, {}, {}, {}, {}, {}};
@@ -276,13 +222,7 @@ int read(const Read& command) {
       for (const Finding& finding : sheets[i].findings)
         std::printf("%s: %s%s\n", names[i].c_str(), finding.severity == Severity::fault ? "fault: " : "",
                     finding.text.c_str());
-    std::printf("\n%s", ladder_table(sheets, names,
-                                     {"gain_db", "delay_samples", "used_bits", "peak_dbfs",
-                                      "fundamental_dbfs", "thd_db", "thd_n_db", "noise_dbfs", "noise_a_dbfs",
-                                      "response_gain_db", "ripple_db", "lower_edge_hz", "upper_edge_hz",
-                                      "worst_alias_dbc", "loudness_integrated_lufs", "true_peak_dbtp"},
-                                     "bounce")
-                            .c_str());
+    std::printf("\n%s", ladder_table(sheets, names, columns, "bounce").c_str());
   }
   return all ? status : exit_status::bad_input;
 }

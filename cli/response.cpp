@@ -15,8 +15,6 @@
 namespace wavicon::cli {
 namespace {
 
-constexpr double kMostSlip = 0.01;  // frames in a period
-
 struct Response {
   SheetOptions sheet;
   ResponseOptions options;
@@ -50,24 +48,8 @@ void aim(const Response& command, AudioSource& a, AudioSource& b, const Stimulus
   const auto in_a = locate(a, stimulus), in_b = locate(b, stimulus);
   const PlacedPart* part = part_of(stimulus, command.part);
   if (in_a.empty() || in_b.empty() || part == nullptr) return;
-  const Take &p = in_a.front(), &q = in_b.front();
-  options.alignment = alignment_of(p, q);
-  const double rate = a.sample_rate_hz();
-  options.from_s = (p.first_frame + static_cast<double>(part->first_frame) * p.frames_per_frame) / rate;
-  options.to_s = options.from_s + static_cast<double>(part->frames) * p.frames_per_frame / rate;
   const auto index = static_cast<std::size_t>(part - stimulus.parts().data());
-  if (const auto* sweep = std::get_if<Sweep>(&stimulus.recipe().parts[index].kind);
-      sweep != nullptr && !sweep->return_trip) {
-    options.sweep = true;
-    options.sweep_from_hz = sweep->from_hz;
-    options.sweep_to_hz = sweep->to_hz;
-  }
-  // A's own lines have to lie at whole numbers of cycles: not in a capture at another clock.
-  const auto repeats = repeating_stretch(stimulus, index, p, rate);
-  if (!repeats || std::abs(repeats->slip_frames) > kMostSlip) return;
-  options.period_frames = repeats->period_frames;
-  options.from_s = repeats->from_s;
-  options.to_s = repeats->to_s;
+  options = response_options(stimulus, index, in_a.front(), in_b.front(), a.sample_rate_hz(), options);
 }
 
 Sheet measure(const Response& command, const std::string& path, std::vector<ResponseResult>& results,

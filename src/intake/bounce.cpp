@@ -17,6 +17,10 @@ namespace {
 
 constexpr double kGainDb = 0.05;  // that counts as a change
 constexpr double kFadeWindowS = 0.004;
+constexpr std::size_t kLeastWindows = 8;  // of a mark
+constexpr double kShapedDb = 0.2;
+constexpr double kAlikeShare = 0.2;    // of the range, between the two marks
+constexpr double kLeastMarkPower = 2e-4;  // mean square; a mark has 5e-3 in its middle
 constexpr double kFaded = 0.97;        // of the full gain
 constexpr double kDeepest = 0.03;      // below, a window says too little
 constexpr double kRoundDb = 0.02;      // beside a round level
@@ -40,10 +44,13 @@ struct WindowGain {
   double gain = 0;
 };
 
+std::int64_t window_frames(const Stimulus& stimulus) {
+  return std::max<std::int64_t>(32, std::llround(kFadeWindowS * stimulus.recipe().sample_rate_hz));
+}
+
 std::vector<WindowGain> gains_along(AudioSource& bounce, Stimulus& stimulus, const Take& take,
                                     std::int64_t first, std::int64_t frames) {
-  const auto window =
-      std::max<std::int64_t>(32, std::llround(kFadeWindowS * stimulus.recipe().sample_rate_hz));
+  const std::int64_t window = window_frames(stimulus);
   const FractionalReader reader;
   Alignment alignment;
   alignment.delay_frames = take.first_frame;
@@ -53,14 +60,15 @@ std::vector<WindowGain> gains_along(AudioSource& bounce, Stimulus& stimulus, con
   read_aligned(bounce, take.channel, alignment, first, reader, y);
   std::vector<WindowGain> gains;
   for (std::int64_t at = 0; at + window <= frames; at += window) {
-    double xx = 0, xy = 0;
+    double xx = 0, yy = 0;
     for (std::int64_t n = at; n < at + window; ++n) {
       xx += x[static_cast<std::size_t>(n)] * x[static_cast<std::size_t>(n)];
-      xy += x[static_cast<std::size_t>(n)] * y[static_cast<std::size_t>(n)];
+      yy += y[static_cast<std::size_t>(n)] * y[static_cast<std::size_t>(n)];
     }
-    if (xx < 1e-8 * static_cast<double>(window)) continue;
+    // The edges of a mark are soft: what rings on there says nothing of a gain.
+    if (xx < kLeastMarkPower * static_cast<double>(window)) continue;
     const double middle = static_cast<double>(first + at) + 0.5 * static_cast<double>(window - 1);
-    gains.push_back({take.first_frame + middle * take.frames_per_frame, std::abs(xy / xx)});
+    gains.push_back({take.first_frame + middle * take.frames_per_frame, std::sqrt(yy / xx)});
   }
   return gains;
 }
@@ -104,10 +112,30 @@ double full_gain(std::vector<WindowGain> gains) {
   return gains[gains.size() * 4 / 5].gain;
 }
 
+// By how much an equaliser in the path shapes the marks. The last mark is the first one backwards, so what
+// goes by frequency is the same in both; fades would have to begin at the same distance from both. 0 for
+// none.
+double shaped_db(const std::vector<WindowGain>& start, const std::vector<WindowGain>& end) {
+  if (start.size() != end.size() || start.size() < kLeastWindows) return 0;
+  double low = 1e300, high = 0, unlike_db = 0;
+  for (std::size_t i = 0; i < start.size(); ++i) {
+    const double p = start[i].gain, q = end[end.size() - 1 - i].gain;
+    if (!(p > 0 && q > 0)) return 0;
+    low = std::min({low, p, q});
+    high = std::max({high, p, q});
+    unlike_db = std::max(unlike_db, std::abs(db_from_ratio(p / q)));
+  }
+  const double range_db = db_from_ratio(high / low);
+  return range_db > kShapedDb && unlike_db < kAlikeShare * range_db ? range_db : 0;
+}
+
 void find_fades(AudioSource& source, Stimulus& stimulus, const Take& take, Bounce& out) {
   const PlacedMarks& marks = *stimulus.marks();
-  const auto start = gains_along(source, stimulus, take, marks.start_frame, marks.frames),
-             end = gains_along(source, stimulus, take, marks.end_frame, marks.frames);
+  // Windows that lie alike in both, counted from their outer ends.
+  const std::int64_t whole_windows = marks.frames / window_frames(stimulus) * window_frames(stimulus);
+  const auto start = gains_along(source, stimulus, take, marks.start_frame, whole_windows),
+             end = gains_along(source, stimulus, take, marks.end_frame + marks.frames - whole_windows,
+                               whole_windows);
   const double full = std::max(full_gain(start), full_gain(end));
   if (!(full > 0)) return;
   const auto look = [&](const std::vector<WindowGain>& gains, bool at_start) {
@@ -118,12 +146,13 @@ void find_fades(AudioSource& source, Stimulus& stimulus, const Take& take, Bounc
     }
     return fade_of(from_edge);
   };
-  if (take.start) {
+  out.shaped_db = take.start && take.end ? shaped_db(start, end) : 0;
+  if (take.start && out.shaped_db == 0) {
     const Fade fade = look(start, true);
     out.fade_in_frames = fade.frames;
     out.fade_shape = fade.shape;
   }
-  if (take.end) {
+  if (take.end && out.shaped_db == 0) {
     const Fade fade = look(end, false);
     out.fade_out_frames = fade.frames;
     if (out.fade_shape.empty()) out.fade_shape = fade.shape;
@@ -234,6 +263,11 @@ Sheet bounce_sheet(const Bounce& b, const CaptureInfo& capture) {
     if (b.tail_frames < 0)
       say(fmt::format("its last {} frames were cut off", -b.tail_frames), Severity::warning);
   }
+  if (b.shaped_db > 0)
+    say(
+        fmt::format("what is in the path shapes the marks by {:.1f} dB between 400 Hz and 5 kHz: gain, "
+                    "polarity and a few samples of delay can be its doing, and fades cannot be told",
+                    b.shaped_db));
   if (b.fade_in_frames > 0)
     say(fmt::format("faded in over about {} frames ({})", b.fade_in_frames, b.fade_shape), Severity::warning);
   if (b.fade_out_frames > 0)

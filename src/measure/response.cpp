@@ -21,6 +21,7 @@ namespace {
 
 using namespace measure_detail;
 
+constexpr double kMostSlip = 0.01;  // frames in a period
 constexpr std::int64_t kLeastCommon = 4096;
 constexpr double kSilent = 1e-8;  // of the power of the loudest channel of A
 
@@ -168,6 +169,29 @@ class Responder {
 };
 
 }  // namespace
+
+ResponseOptions response_options(const Stimulus& stimulus, std::size_t part, const Take& in_a,
+                                 const Take& in_b, double a_rate_hz, const ResponseOptions& otherwise) {
+  ResponseOptions options = otherwise;
+  options.alignment = alignment_of(in_a, in_b);
+  const PlacedPart& placed = stimulus.parts()[part];
+  options.from_s =
+      (in_a.first_frame + static_cast<double>(placed.first_frame) * in_a.frames_per_frame) / a_rate_hz;
+  options.to_s = options.from_s + static_cast<double>(placed.frames) * in_a.frames_per_frame / a_rate_hz;
+  if (const auto* sweep = std::get_if<Sweep>(&stimulus.recipe().parts[part].kind);
+      sweep != nullptr && !sweep->return_trip) {
+    options.sweep = true;
+    options.sweep_from_hz = sweep->from_hz;
+    options.sweep_to_hz = sweep->to_hz;
+  }
+  // A's own lines have to lie at whole numbers of cycles: not in a capture at another clock.
+  const auto repeats = repeating_stretch(stimulus, part, in_a, a_rate_hz);
+  if (!repeats || std::abs(repeats->slip_frames) > kMostSlip) return options;
+  options.period_frames = repeats->period_frames;
+  options.from_s = repeats->from_s;
+  options.to_s = repeats->to_s;
+  return options;
+}
 
 ResponseResult measure_response(AudioSource& a, AudioSource& b, const ResponseOptions& options) {
   if (a.frames() == 0 || b.frames() == 0)

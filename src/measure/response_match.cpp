@@ -13,8 +13,8 @@ namespace {
 
 constexpr double kLittle = 1e-8;      // ε over the highest of |H1|²
 constexpr double kFadedShare = 0.25;  // of the filter, at both ends together
-constexpr double kShortestS = 0.005;
-constexpr double kLongestS = 1;
+constexpr double kShortestFilterS = 0.005;
+constexpr double kLongestFilterS = 1;
 
 std::vector<std::complex<double>> spectrum_of(const ChannelResponse& channel, RealTransform& transform) {
   const auto input = transform.input();
@@ -76,8 +76,8 @@ std::vector<double> matching_filter(const ChannelResponse& first, const ChannelR
 std::vector<std::vector<double>> matching_filters(const ResponseResult& first, const ResponseResult& second,
                                                   double seconds) {
   const auto fail = [](const std::string& what) { throw Error(ErrorCode::bad_argument, what); };
-  if (!(seconds >= kShortestS && seconds <= kLongestS))
-    fail(fmt::format("a filter of {} s is not within {} to {}", seconds, kShortestS, kLongestS));
+  if (!(seconds >= kShortestFilterS && seconds <= kLongestFilterS))
+    fail(fmt::format("a filter of {} s is not within {} to {}", seconds, kShortestFilterS, kLongestFilterS));
   if (first.sample_rate_hz != second.sample_rate_hz || first.channels.size() != second.channels.size())
     fail("a filter from one response to another takes the same rate and number of channels of both");
   std::vector<std::vector<double>> filters;

@@ -41,6 +41,10 @@ class Checker {
   void operator()(const char* key, std::string& word, const std::vector<std::string>& allowed, const char*) {
     note(key, word_problem(word, allowed));
   }
+  void operator()(const char* key, std::vector<std::string>& values, const std::vector<std::string>& allowed,
+                  const char*) {
+    for (const std::string& word : values) note(key, word_problem(word, allowed));
+  }
   void operator()(const char*, std::string&, const char*) {}
   void operator()(const char*, bool&, const char*) {}
   void operator()(const char* key, std::vector<Oscillator>& oscillators, const char*) {
@@ -157,6 +161,11 @@ std::string part_problem(const Part& part, const Recipe& recipe) {
     if (channel > recipe.channel_count)
       return fmt::format("channels: there is no channel {}, the recipe has {}", channel,
                          recipe.channel_count);
+  const auto possible = measurements_of(part.kind).possible;
+  for (const std::string& word : part.measure)
+    if (word != "nothing" && std::find(possible.begin(), possible.end(), word) == possible.end())
+      return fmt::format("measure: {} is not made of a part of kind {}; it takes {}", word,
+                         kind_name(part.kind), fmt::join(possible, ", "));
   return std::visit(AgreementProblem{recipe.sample_rate_hz}, part.kind);
 }
 

@@ -77,6 +77,16 @@ class Reader {
            [&](const toml::node& item) { values.push_back(static_cast<int>(whole(item, key, range))); });
     }
   }
+  void operator()(const char* key, std::vector<std::string>& values, const std::vector<std::string>& allowed,
+                  const char*) {
+    if (const auto* node = find(key)) {
+      values.clear();
+      each(*node, key, "a list of words", [&](const toml::node& item) {
+        values.push_back(words(item, key));
+        require(item, key, word_problem(values.back(), allowed));
+      });
+    }
+  }
   void operator()(const char* key, std::vector<Oscillator>& oscillators, const char*) {
     const auto* node = find(key);
     if (node == nullptr)
@@ -243,6 +253,10 @@ class Writer {
   }
   void operator()(const char* key, std::vector<int>& values, const Range&, const char*) {
     add(key, list(values, [](int value) { return std::to_string(value); }));
+  }
+  void operator()(const char* key, std::vector<std::string>& values, const std::vector<std::string>&,
+                  const char*) {
+    add(key, list(values, quoted_text));
   }
   void operator()(const char* key, std::vector<Oscillator>& values, const char*) {
     add(key, list(

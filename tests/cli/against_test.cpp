@@ -13,11 +13,6 @@ class Against : public Program {
   void SetUp() override {
     good("make programme --content chamber --seconds 6 --level -24 --no-marks -o a.wav");
   }
-  static const json& reading(const json& sheet, const std::string& name) {
-    for (const json& r : sheet["readings"])
-      if (r["name"] == name) return r;
-    throw std::out_of_range(name);
-  }
 };
 
 TEST_F(Against, NullSaysWhatIsLeft) {

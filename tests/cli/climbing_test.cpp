@@ -10,11 +10,6 @@ using namespace testing;
 
 class Climbing : public Program {
  protected:
-  static const json& reading(const json& sheet, const std::string& name) {
-    for (const json& r : sheet["readings"])
-      if (r["name"] == name) return r;
-    throw std::out_of_range(name);
-  }
 };
 
 TEST_F(Climbing, HeronsClippingPointFromARampAStaircaseAndAHand) {

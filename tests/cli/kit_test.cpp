@@ -39,6 +39,70 @@ TEST_F(Kit, IsMadeTakenThroughASessionAndRead) {
     }
 }
 
+TEST_F(Kit, ARecipeSaysWhatIsMeasuredOfEachPart) {
+  write_text(file("r.toml"), R"(name = "all"
+[[part]]
+kind = "tone"
+name = "soft"
+seconds = 1.5
+silence_before_s = 0.3
+measure = ["harmonics", "noise"]
+[[part]]
+kind = "tone"
+name = "a loud one"
+level_dbfs = -6.0
+seconds = 1.5
+measure = ["harmonics"]
+[[part]]
+kind = "silence"
+name = "hush"
+measure = ["nothing"]
+[[part]]
+kind = "staircase"
+name = "stairs"
+levels_dbfs = [-50.0, -45.0, -40.0, -35.0, -30.0, -25.0, -20.0, -15.0, -10.0]
+step_s = 0.4
+[[part]]
+kind = "block"
+low_dbfs = -40.0
+high_dbfs = -10.0
+after_s = 0.8
+[[part]]
+kind = "multitone"
+name = "climb"
+oscillators = [{ frequency_hz = 997.0, level_dbfs = -40.0, to_dbfs = -1.0 }]
+seconds = 4.0
+[[part]]
+kind = "noise"
+name = "pink"
+colour = "pink"
+period_s = 0.7
+seconds = 3.0
+silence_before_s = 0.5
+)");
+  good("kit make r.toml -o k --quiet");
+  for (const auto& [name, unit] : {std::pair{"heron", "sim:heron?clip=-4&noise=-200"},
+                                   {"plover", "sim:plover?threshold=-30&ratio=4&attack=10&release=60"}})
+    good("feed k/stimuli/all-48000.wav --quiet --through '" + std::string(unit) + "' -o k/bounces/" + name +
+         ".wav");
+  const json sheets = json::parse(good("kit read k --json"));
+  const auto value = [&](std::size_t i, const std::string& name) {
+    return reading(sheets[i], name)["value"].get<double>();
+  };
+  EXPECT_NEAR(value(0, "soft_fundamental_dbfs"), -20, 0.01);
+  EXPECT_NEAR(value(0, "a_loud_one_fundamental_dbfs"), -6, 0.01);
+  EXPECT_LT(value(0, "noise_dbfs"), -130) << "beside the tone";
+  EXPECT_NEAR(value(0, "clipping_point_dbfs"), -4, 0.4);
+  EXPECT_NEAR(value(0, "response_gain_db"), 0, 0.01);
+  EXPECT_EQ(reading(sheets[0], "response_gain_db")["conditions"]["part"], "pink");
+  EXPECT_NEAR(value(1, "threshold_dbfs"), -30, 0.2);
+  EXPECT_NEAR(value(1, "ratio"), 4, 0.1);
+  EXPECT_GT(value(1, "release_90_ms"), 60);
+  const std::string text = good("kit read k");
+  EXPECT_HAS(text, "a_loud_one_thd_db");
+  EXPECT_EQ(text.find("hush"), std::string::npos);
+}
+
 TEST_F(Kit, WhatIsNoBounceIsSaidAndTheOthersAreRead) {
   write_text(file("r.toml"), "name = \"tone\"\n[[part]]\nkind = \"tone\"\nsilence_before_s = 0.3\n");
   good("kit make r.toml -o k --quiet");

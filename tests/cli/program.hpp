@@ -43,6 +43,12 @@ class Program : public ::testing::Test {
     for (const json& reading : sheet["readings"]) by_name[reading["name"].get<std::string>()] = reading;
     return by_name;
   }
+  // The first reading of that name in a sheet.
+  static const json& reading(const json& sheet, const std::string& name) {
+    for (const json& r : sheet["readings"])
+      if (r["name"] == name) return r;
+    throw std::out_of_range(name);
+  }
   std::string file(const std::string& name) const { return folder_.file(name); }
 };
 

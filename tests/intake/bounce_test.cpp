@@ -213,5 +213,33 @@ TEST(Bounce, NormalisingAndATrimmedStartAreNamed) {
             std::string::npos);
 }
 
+TEST(Bounce, AnEqualiserIsNoFade) {
+  const Recipe recipe = kit_recipe();
+  for (const double pole : {0.9, 0.99}) {
+    // A low cut, then a high cut: y[n] = x[n] - x[n-1] + p·y[n-1], and its mirror image.
+    for (const bool low : {true, false}) {
+      Stimulus stimulus(recipe);
+      Audio audio(kRate, 1, stimulus.frames());
+      stimulus.render(0, 0, audio.channel(0));
+      double before = 0, out = 0;
+      for (double& v : audio.channel(0)) {
+        const double x = v;
+        out = low ? x - before + pole * out : (1 - pole) * x + pole * out;
+        before = x;
+        v = out;
+      }
+      MemorySource source(audio);
+      const HealthResult health = check_health(source, &stimulus, {.spectra = false});
+      const Bounce bounce = examine_bounce(source, stimulus, health);
+      const std::string what = std::to_string(pole) + (low ? " low" : " high");
+      EXPECT_EQ(bounce.fade_in_frames, 0) << what;
+      EXPECT_EQ(bounce.fade_out_frames, 0) << what;
+      if (!low || pole < 0.95) {
+        EXPECT_GT(bounce.shaped_db, 1) << what;
+      }
+    }
+  }
+}
+
 }  // namespace
 }  // namespace wavicon

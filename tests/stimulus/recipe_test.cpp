@@ -62,6 +62,32 @@ TEST(Recipe, EveryKindRoundTripsAtItsDefaults) {
   EXPECT_FALSE(kind_from_name("nothing"));
 }
 
+TEST(Recipe, APartSaysWhatIsMeasuredOfIt) {
+  const std::string part = "[[part]]\nkind = \"tone\"\n";
+  const Recipe recipe = parse_recipe(part + "measure = [\"noise\", \"harmonics\"]\n" + part, "r.toml");
+  EXPECT_EQ(recipe.parts[0].measure, (std::vector<std::string>{"noise", "harmonics"}));
+  EXPECT_TRUE(recipe.parts[1].measure.empty());
+  EXPECT_EQ(recipe_text(parse_recipe(recipe_text(recipe), "r.toml")), recipe_text(recipe));
+  const auto refused = [](const std::string& text) {
+    return message_of(ErrorCode::bad_input, [&] { (void)parse_recipe(text, "r.toml"); });
+  };
+  EXPECT_EQ(refused(part + "measure = [\"noises\"]"),
+            "r.toml:3:12: measure: 'noises' is not known; did you mean 'noise'?");
+  EXPECT_EQ(
+      refused(part + "measure = [\"aliasing\"]"),
+      "r.toml:1:1: measure: aliasing is not made of a part of kind tone; it takes harmonics, noise, levels");
+  EXPECT_NE(refused(part + "measure = 3").find("a list of words"), std::string::npos);
+  // What is usual of a kind can be made of it, and every word is known.
+  for (const std::string& name : kind_names()) {
+    const PartMeasurements of = measurements_of(*kind_from_name(name));
+    ASSERT_GE(of.possible.size(), of.usual.size());
+    EXPECT_TRUE(std::equal(of.usual.begin(), of.usual.end(), of.possible.begin())) << name;
+    for (const std::string& word : of.possible)
+      EXPECT_NE(std::find(measurement_words().begin(), measurement_words().end(), word),
+                measurement_words().end());
+  }
+}
+
 TEST(Recipe, ErrorsSayWhereAndWhatIsAllowed) {
   auto refused = [](const std::string& text) {
     return message_of(ErrorCode::bad_input, [&] { (void)parse_recipe(text, "r.toml"); });

@@ -24,6 +24,8 @@ struct Bounce {
   double place_frames = 0;          ///< of the stimulus's first frame, fraction included
   std::int64_t fade_in_frames = 0;  ///< 0: none that reaches the marks
   std::int64_t fade_out_frames = 0;
+  double shaped_db =
+      0;  ///< by how much an equaliser in the path shapes the marks, which hides fades; 0: none
   std::string
       fade_shape;     ///< "linear", "raised cosine", "quarter sine"; of the fade in, else of the fade out
   int used_bits = 0;  ///< 0: more than 24

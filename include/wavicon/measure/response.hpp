@@ -11,6 +11,7 @@
 
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/align.hpp"
+#include "wavicon/intake/locate.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
 namespace wavicon {
@@ -45,6 +46,14 @@ struct ResponseOptions {
   double band_from_hz = 100;   ///< of the ripple
   double band_to_hz = 10000;
 };
+
+/// How a part of a stimulus is measured where it lies in A and in B: as a sweep, as noise that repeats, or
+/// averaged.
+///
+/// @param in_a, in_b  where the stimulus lies in both; Take{} for the stimulus itself.
+[[nodiscard]] ResponseOptions response_options(const Stimulus& stimulus, std::size_t part, const Take& in_a,
+                                               const Take& in_b, double a_rate_hz,
+                                               const ResponseOptions& otherwise = {});
 
 /// A place of the curve, on a log axis of 48 to the octave.
 struct ResponsePoint {
@@ -125,8 +134,8 @@ struct ResponseResult {
 /// A sweep is divided as a whole: Y·X*/(|X|²+ε), ε a millionth of the middle of the band; the response over
 /// time is cut to 0.5 s behind and 4096 frames before the delay, fading at both ends. Of what repeats, the
 /// first period is dropped and the others are added up, line by line. Anything else is averaged in windows
-/// of 0.34 s (H1, Kaiser β = 14; of 1.36 s below 300 Hz) after lining up to the whole frame; places whose coherence is below 0.5 are
-/// left out.
+/// of 0.34 s (H1, Kaiser β = 14; of 1.36 s below 300 Hz) after lining up to the whole frame; places whose
+/// coherence is below 0.5 are left out.
 ///
 /// @throws Error bad_input for silence, nothing in common; bad_argument for options out of range, different
 /// rates.

@@ -19,7 +19,17 @@ struct Part {
       false;  ///< starts with the part before it and lies on top of it, instead of following it
   double silence_before_s = 0;
   double silence_after_s = 0;
+  std::vector<std::string> measure;  ///< what a kit measures of it; empty: what is usual for its kind
 };
+
+/// What can be measured of a part of some kind, and what is when it does not say.
+struct PartMeasurements {
+  std::vector<std::string> usual;
+  std::vector<std::string> possible;  ///< the usual ones first
+};
+[[nodiscard]] PartMeasurements measurements_of(const PartKind& kind);
+/// Every word that `measure` takes: those of all kinds, and "nothing".
+[[nodiscard]] const std::vector<std::string>& measurement_words();
 
 /// Everything that decides the bytes of a stimulus.
 struct Recipe {
@@ -57,6 +67,7 @@ void part_fields(Part& p, Visitor& visit) {
   visit("with_previous", p.with_previous, "on top of the part before it instead of after it");
   visit("silence_before_s", p.silence_before_s, kTime, "before the part");
   visit("silence_after_s", p.silence_after_s, kTime, "after the part");
+  visit("measure", p.measure, measurement_words(), "what a kit measures of it (default: by its kind)");
 }
 
 /// Reads a recipe and checks every value.
