@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <chrono>
+#include <cstdio>
 #include <utility>
 
 #include "wavicon/audio/error.hpp"
@@ -130,14 +132,39 @@ void finish(Sheet& sheet, const Capture& capture) {
   sheet.findings.insert(sheet.findings.end(), capture.findings.begin(), capture.findings.end());
 }
 
+namespace {
+
+// For --verbose: what a file is, on standard error.
+void tell_file(const std::string& path) {
+  const AudioFileInfo info = AudioReader(path).info();
+  fmt::print(stderr, "wavicon: {}: {}, {}, {:g} Hz, {} channel{}, {:.3f} s", path, info.container,
+             name_of(info.format), info.sample_rate_hz, info.channel_count,
+             info.channel_count == 1 ? "" : "s", static_cast<double>(info.frames) / info.sample_rate_hz);
+  if (!info.recipe.empty()) {
+    const Recipe recipe = parse_recipe(info.recipe, path + " (the recipe inside)");
+    fmt::print(stderr, "; carries the recipe '{}': {} part{}{}", recipe.name, recipe.parts.size(),
+               recipe.parts.size() == 1 ? "" : "s", recipe.marks ? " between marks" : ", no marks");
+  }
+  fmt::print(stderr, "\n");
+}
+
+}  // namespace
+
 std::vector<Sheet> measure_each(const SheetOptions& options,
                                 const std::function<Sheet(const std::string&)>& measure) {
   std::vector<Sheet> sheets;
   bool reference = options.against;
   for (const std::string& path : options.captures) {
-    if (std::exchange(reference, false)) continue;
     try {
+      if (options.verbose) tell_file(path);
+      if (std::exchange(reference, false)) continue;
+      const auto start = std::chrono::steady_clock::now();
       sheets.push_back(measure(path));
+      if (options.verbose)
+        fmt::print(stderr, "wavicon: {}: {} measured in {:.2f} s: {} readings, {} curves\n", path,
+                   sheets.back().measurement,
+                   std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(),
+                   sheets.back().readings.size(), sheets.back().curves.size());
     } catch (const Error& error) {
       const std::string text = error.what();
       throw Error(error.code(), text.rfind(path + ":", 0) == 0 ? text : path + ": " + text);

@@ -114,7 +114,7 @@ void SheetOptions::add_to(CLI::App& app, bool draws) {
       ->check(CLI::IsMember({"square", "sine"}))
       ->capture_default_str();
   app.add_flag("--quiet", quiet, "print nothing but errors");
-  app.add_flag("--verbose", verbose, "say more about what is done");
+  app.add_flag("--verbose", verbose, "say what each file is and how long it took, on standard error");
 }
 
 void SheetOptions::check() const {

@@ -20,6 +20,7 @@ constexpr double kLoud = 0.7;        // a steady sine below this stays within fu
 constexpr double kOver = 1.0005;     // 0.004 dB: what the interpolation itself may be off
 constexpr double kJumpSteps = 64;    // of the format: dither jumps by 8
 constexpr double kLeastJump = 3e-5;  // of full scale: -90 dB
+constexpr double kGroupS = 0.125;    // of sound whose mean counts as one
 constexpr double kRepeatSteps = 64;  // softer sound takes the same few values again by chance
 
 // One channel's state.
@@ -31,13 +32,34 @@ struct ChannelMeter {
   CodeBits codes;
   bool codes_known = false;  // nothing more can come of them
   double sum = 0;
+  double group_sum = 0, group_squares = 0;  // of means over kGroupS
+  std::size_t group_chunks = 0, groups = 0, chunks_per_group;
   double last_peak = 0;
   std::vector<double> samples = std::vector<double>(kHistory + kHeld + kChunk, 0.0);
 
   ChannelMeter(const RunLimits& limits, double rate)
       : runs(limits, health),
         jumps(rate, std::max(kLeastJump, kJumpSteps * limits.step)),
-        repeats(kRepeatSteps * limits.step) {}
+        repeats(kRepeatSteps * limits.step),
+        chunks_per_group(std::max<std::size_t>(1, static_cast<std::size_t>(kGroupS * rate / kChunk))) {}
+
+  void add_sum(double chunk_sum) {
+    sum += chunk_sum;
+    group_sum += chunk_sum;
+    if (++group_chunks < chunks_per_group) return;
+    const double mean = group_sum / static_cast<double>(group_chunks * kChunk);
+    group_squares += mean * mean;
+    ++groups;
+    group_sum = 0;
+    group_chunks = 0;
+  }
+
+  // How far the mean would be off by chance: what lies low in the sound never sums up to nothing.
+  [[nodiscard]] double mean_spread(double mean) const {
+    if (groups < 2) return 0;
+    const auto n = static_cast<double>(groups);
+    return std::sqrt(std::max(0.0, group_squares / n - mean * mean) / (n - 1));
+  }
 };
 
 }  // namespace
@@ -75,7 +97,7 @@ struct HealthMeter::Impl {
     // silence behind it.
     std::fill(x + held, x + n + kChunk, 0.0);
     ChunkFacts facts = examined(m, x + n, frame + static_cast<std::int64_t>(n));
-    m.sum += facts.sum;
+    m.add_sum(facts.sum);
     m.health.peak = std::max(m.health.peak, facts.peak);
     for (std::size_t i = n; i < held; ++i) m.runs.take(x[i], quantum(m));
     std::fill(x + held, x + n + kChunk, x[held - 1]);
@@ -96,7 +118,7 @@ struct HealthMeter::Impl {
 
   void take_chunk(ChannelMeter& m, double* x, std::int64_t at) {
     const ChunkFacts facts = examined(m, x, at);
-    m.sum += facts.sum;
+    m.add_sum(facts.sum);
     m.health.peak = std::max(m.health.peak, facts.peak);
     join_codes(m, x);
     if (facts.three_equal || m.runs.pending())
@@ -200,6 +222,7 @@ std::vector<ChannelHealth> HealthMeter::finish() {
     }
     h.silent = h.peak == 0;
     h.dc = frames > 0 ? m.sum / static_cast<double>(frames) : 0;
+    h.dc_spread = m.mean_spread(h.dc);
     const bool coded = m.codes.fits && m.codes.any != 0;
     h.used_bits = coded ? 24 - std::countr_zero(m.codes.any) : 0;
     const int constant = coded ? lowest_constant_bits(m.codes) : 0;

@@ -11,6 +11,8 @@ namespace wavicon {
 namespace {
 
 constexpr double kDcWarningDbfs = -60;
+constexpr double kDcSpreads = 4;  // over what chance gives
+constexpr double kCutS = 0.0005;  // of the reference; an equaliser moves its delay by as much
 constexpr double kDcNoteDbfs = -90;
 constexpr double kDriftWarningPpm = 5;
 constexpr double kChannelGainDb = 0.05;
@@ -72,7 +74,7 @@ class Builder {
       say(Severity::warning, channel,
           "is channel 1 with its polarity turned, bit for bit: summed to mono they vanish");
     const auto dc = level_dbfs(std::abs(c.dc));
-    if (dc && *dc > kDcNoteDbfs)
+    if (dc && *dc > kDcNoteDbfs && std::abs(c.dc) > kDcSpreads * c.dc_spread)
       say(*dc > kDcWarningDbfs ? Severity::warning : Severity::note, channel,
           fmt::format("DC offset of {:.6f} ({:.1f} dBFS)", c.dc, *dc));
   }
@@ -121,11 +123,12 @@ class Builder {
     if (std::abs(a.drift_ppm) > kDriftWarningPpm)
       say(Severity::warning, std::nullopt,
           fmt::format("the clocks drift apart by {:.2f} ppm: play and record with one clock", a.drift_ppm));
-    if (a.first_frame > slipped)
+    const double least = kCutS * result_.sample_rate_hz;
+    if (static_cast<double>(a.first_frame - slipped) > least)
       say(Severity::fault, std::nullopt,
           fmt::format("the start is cut off: the capture begins {:.6f} s into the reference",
                       static_cast<double>(a.first_frame) / result_.sample_rate_hz));
-    if (a.end_frame + slipped < result_.reference_frames)
+    if (static_cast<double>(result_.reference_frames - a.end_frame - slipped) > least)
       say(Severity::fault, std::nullopt,
           fmt::format("the end is cut off: the capture holds the reference up to {:.6f} s of {:.6f} s",
                       static_cast<double>(a.end_frame) / result_.sample_rate_hz,

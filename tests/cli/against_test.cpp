@@ -176,6 +176,29 @@ TEST_F(Against, NoiseThatRepeatsGivesTheFilterFromOneSettingToAnother) {
   EXPECT_FALSE(std::filesystem::exists(file("m2.wav")));
 }
 
+TEST_F(Against, VerboseSaysWhatTheFilesAreOnStandardError) {
+  good("make tone --seconds 1 -o t.wav");
+  const auto ran = wavicon("null t.wav t.wav --verbose --json");
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_HAS(
+      ran.err,
+      "t.wav: WAV, 24-bit, 48000 Hz, 1 channel, 1.800 s; carries the recipe 'tone': 1 part between marks");
+  EXPECT_HAS(ran.err, "null measured in ");
+  EXPECT_FALSE(json::parse(ran.out)["readings"].empty());
+  EXPECT_EQ(wavicon("null t.wav t.wav").err, "");
+}
+
+TEST_F(Against, LowNoiseIsNoDcOffsetAndAnEqualiserCutsNothingOff) {
+  good("make noise --colour pink --seconds 5 --no-marks -o n.wav");
+  EXPECT_EQ(good("health n.wav").find("DC offset"), std::string::npos);
+  EXPECT_EQ(good("spectrum n.wav").find("DC offset"), std::string::npos);
+  good("feed n.wav --through 'sim:avocet?bell=6&bell_hz=3000' -o e.wav");
+  EXPECT_EQ(good("health e.wav --reference n.wav").find("cut off"), std::string::npos);
+  good("make silence --seconds 1 --no-marks -o s.wav");
+  good("feed s.wav --through 'sim:heron?dc=0.001&noise=-90' -o d.wav");
+  EXPECT_HAS(good("health d.wav"), "DC offset");
+}
+
 TEST_F(Against, TakesOfSeveralFilesAreWrittenAtOneLoudness) {
   good("make programme --content voice --seconds 3 --level -24 --no-marks -o one.wav");
   good("feed one.wav --through 'sim:dunlin?gain=-9&noise=-80' --tail 2 -o far.wav");

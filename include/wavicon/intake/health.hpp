@@ -35,6 +35,7 @@ struct MainsHum {
 struct ChannelHealth {
   double peak = 0;  ///< full scale = 1
   double dc = 0;
+  double dc_spread = 0;  ///< standard deviation of it by what lies low in the sound; 0 for less than 0.25 s
   std::int64_t clipped_frames = 0;  ///< in runs cut off at one value
   double clip_level = 0;            ///< that value; 0 when nothing is clipped
   std::vector<Stretch> clipped;     ///< the first runs, at most 16
