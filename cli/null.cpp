@@ -119,9 +119,13 @@ std::unique_ptr<FilteredSource> through_filter(const std::string& path, FileSour
   std::vector<std::vector<double>> filters;
   for (int c = 0; c < audio.channel_count(); ++c)
     filters.emplace_back(audio.channel(c).begin(), audio.channel(c).end());
-  findings.push_back({Severity::note,
-                      fmt::format("A went through {} ({} taps) before it was compared", path, audio.frames()),
-                      std::nullopt});
+  findings.push_back(
+      {Severity::note,
+       fmt::format(
+           "A went through {} ({} taps) before it was compared; what lies deeper than 70 dB can be the "
+           "filter's own error",
+           path, audio.frames()),
+       std::nullopt});
   return std::make_unique<FilteredSource>(a, filters);
 }
 

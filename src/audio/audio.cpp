@@ -29,17 +29,25 @@ std::span<const double> Audio::channel(int index) const {
   return std::span(samples_).subspan(static_cast<std::size_t>(index) * length, length);
 }
 
+namespace {
+constexpr double kMostSample = 1e100;  // full scale = 1: squares and sums stay finite
+}
+
 void require_measurable(const Audio& audio) {
   if (audio.frames() == 0) throw Error(ErrorCode::bad_input, "there is no audio in it: 0 frames");
   for (int c = 0; c < audio.channel_count(); ++c) {
     const auto samples = audio.channel(c);
-    const auto bad = std::find_if(samples.begin(), samples.end(), [](double x) { return !std::isfinite(x); });
+    const auto bad =
+        std::find_if(samples.begin(), samples.end(), [](double x) { return !(std::abs(x) < kMostSample); });
     if (bad == samples.end()) continue;
     const auto frame = bad - samples.begin();
-    throw Error(ErrorCode::bad_input,
-                fmt::format("channel {} holds {} at frame {} ({:.6f} s): what wrote it has failed there",
-                            c + 1, std::isnan(*bad) ? "not-a-number" : "an infinite value", frame,
-                            static_cast<double>(frame) / audio.sample_rate_hz()));
+    throw Error(
+        ErrorCode::bad_input,
+        fmt::format("channel {} holds {} at frame {} ({:.6f} s): what wrote it has failed there", c + 1,
+                    std::isnan(*bad)      ? "not-a-number"
+                    : std::isfinite(*bad) ? "a value whose square is infinite"
+                                          : "an infinite value",
+                    frame, static_cast<double>(frame) / audio.sample_rate_hz()));
   }
 }
 

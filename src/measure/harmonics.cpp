@@ -16,6 +16,7 @@ namespace wavicon {
 namespace measure_detail {
 
 namespace {
+constexpr double kNothing = 1e-100;  // full scale = 1: squares vanish below it
 constexpr double kBoundWithin = 10;  // power ratio to the noise: 10 dB
 constexpr double kNinetyNine =
     2.1460;  // amplitude of complex Gaussian noise that 1 % exceeds, over its RMS: sqrt(ln 100)
@@ -171,6 +172,7 @@ ChannelHarmonics measure_channel(std::span<const double> samples, const Audio& a
                                  const HarmonicsOptions& options, SpectralTools& tools) {
   ChannelHarmonics nothing;
   nothing.state = ChannelHarmonics::State::silent;
+  if (peak(samples) < kNothing) return nothing;
   const auto tone = find_steady_tone(samples, audio.sample_rate_hz(), options.tone_hz, tools);
   if (!tone) return nothing;
   const auto stretch =

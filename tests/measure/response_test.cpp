@@ -428,6 +428,31 @@ TEST(Response, MusicAndSpeechGiveTheCurveWhereTheyHoldAnything) {
   }
 }
 
+TEST(Response, PeriodsAtTheEdges) {
+  // 768 kHz, many channels, one of them silent, one inverted.
+  const double rate = 768000;
+  const Signal x = periods_of_pink(rate, 4.2);
+  Audio a = audio_of(x, rate), b(rate, 8, static_cast<std::int64_t>(x.size()));
+  for (int c = 0; c < 8; ++c)
+    for (std::size_t n = 0; n < x.size(); ++n)
+      b.channel(c)[n] = c == 3 ? 0 : (c == 5 ? -1 : 1) * ratio_from_db(-c) * x[n];
+  MemorySource from(a), against(b);
+  const auto result = measure_response(from, against, period_options(rate, 4.2));
+  ASSERT_EQ(result.channels.size(), 8U);
+  for (std::size_t c = 0; c < 8; ++c) {
+    EXPECT_EQ(result.channels[c].measured, c != 3) << c;
+    if (c == 3) continue;
+    EXPECT_NEAR(result.channels[c].gain_db, -static_cast<double>(c), kPeriodDb);
+    EXPECT_NEAR(result.channels[c].broadband_db, -static_cast<double>(c), kPeriodDb);
+  }
+  // What is no number is named, not measured.
+  b.channel(2)[x.size() / 2] = NAN;
+  MemorySource broken(b);
+  EXPECT_HAS(message_of(ErrorCode::bad_input,
+                        [&] { (void)measure_response(from, broken, period_options(rate, 4.2)); }),
+             "no number");
+}
+
 TEST(Response, ABandThatASilentInIsLeftOut) {
   const double rate = 48000;
   Recipe recipe{.sample_rate_hz = rate, .marks = false};
