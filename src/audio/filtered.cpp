@@ -20,20 +20,14 @@ Convolver::Convolver(std::span<const double> taps)
       transform_(fast_transform_length(std::max(kLeastLength, kLengthOfTaps * taps.size()))),
       product_(transform_.length() / 2 + 1) {
   if (taps.empty()) throw Error(ErrorCode::bad_argument, "a filter needs one tap at least");
-  std::fill(transform_.input().begin(), transform_.input().end(), 0.0);
-  std::copy(taps.begin(), taps.end(), transform_.input().begin());
-  transform_.execute();
-  spectrum_.assign(transform_.bins().begin(), transform_.bins().end());
+  spectrum_ = transform_.bins_of(taps);
 }
 
 void Convolver::apply(std::span<const double> in, std::span<double> out) {
   const std::size_t behind = tap_count_ - 1, most = transform_.length() - behind;
   for (std::size_t at = 0; at < out.size(); at += most) {
     const std::size_t count = std::min(most, out.size() - at);
-    const auto input = transform_.input();
-    std::copy_n(in.begin() + static_cast<std::ptrdiff_t>(at), count + behind, input.begin());
-    std::fill(input.begin() + static_cast<std::ptrdiff_t>(count + behind), input.end(), 0.0);
-    transform_.execute();
+    transform_.execute(in.subspan(at, count + behind));
     const auto bins = transform_.bins();
     for (std::size_t k = 0; k < bins.size(); ++k) {
       // Without the checks for infinities that the operator makes.

@@ -28,8 +28,9 @@ struct Problem {
   [[nodiscard]] std::vector<double> bounded(const Eigen::VectorXd& free) const {
     std::vector<double> p;
     for (std::size_t i = 0; i < parameters.size(); ++i)
-      p.push_back(parameters[i].low + (parameters[i].high - parameters[i].low) *
-                                          (0.5 + 0.5 * std::sin(free[static_cast<Eigen::Index>(i)] - kOffset)));
+      p.push_back(parameters[i].low +
+                  (parameters[i].high - parameters[i].low) *
+                      (0.5 + 0.5 * std::sin(free[static_cast<Eigen::Index>(i)] - kOffset)));
     return p;
   }
   int operator()(const Eigen::VectorXd& free, Eigen::VectorXd& out) const {

@@ -142,6 +142,16 @@ std::span<double> RealTransform::input() noexcept { return {impl_->input.get(), 
 std::span<const std::complex<double>> RealTransform::bins() const noexcept { return impl_->bins; }
 void RealTransform::execute() noexcept { impl_->execute(); }
 
+void RealTransform::execute(std::span<const double> samples) noexcept {
+  const auto behind = std::copy(samples.begin(), samples.end(), input().begin());
+  std::fill(behind, input().end(), 0.0);
+  execute();
+}
+std::vector<std::complex<double>> RealTransform::bins_of(std::span<const double> samples) {
+  execute(samples);
+  return {bins().begin(), bins().end()};
+}
+
 std::span<const double> RealTransform::invert(std::span<const std::complex<double>> bins) {
   impl_->invert(bins);
   const double scale = 1.0 / static_cast<double>(impl_->length);

@@ -41,13 +41,6 @@ constexpr double kSamePeak = 0.9;     // of the highest: a candidate
 
 using Bins = std::vector<std::complex<double>>;
 
-Bins spectrum_of(std::span<const double> x, RealTransform& transform) {
-  std::fill(transform.input().begin(), transform.input().end(), 0.0);
-  std::copy(x.begin(), x.end(), transform.input().begin());
-  transform.execute();
-  return {transform.bins().begin(), transform.bins().end()};
-}
-
 // std::abs guards against overflow, which costs more than all else here.
 double size_of(const std::complex<double>& bin) { return std::sqrt(std::norm(bin)); }
 
@@ -156,7 +149,7 @@ class Aligner {
   void correlate(std::int64_t first, std::int64_t length, Alignment& best) {
     const auto excerpt = low(a_, options_.reference_channel, first, length);
     RealTransform& transform = transforms_.get(fast_transform_length(4 * excerpt.size()));
-    const Bins a = spectrum_of(excerpt, transform);
+    const Bins a = transform.bins_of(excerpt);
     const double weak = kWeakCoarse * highest_of(a);
     const std::size_t hop = transform.length() - excerpt.size();
     const auto step = static_cast<std::int64_t>(step_);
@@ -164,7 +157,7 @@ class Aligner {
     for (std::int64_t start = -length; start < b_.frames(); start += static_cast<std::int64_t>(hop) * step) {
       const auto block = low(b_, options_.capture_channel, start,
                              (static_cast<std::int64_t>(transform.length()) - 1) * step);
-      Bins b = spectrum_of(std::span(block).first(std::min(block.size(), transform.length())), transform);
+      Bins b = transform.bins_of(std::span(block).first(std::min(block.size(), transform.length())));
       for (std::size_t k = 0; k < b.size(); ++k) {
         const double own = size_of(a[k]), size = std::sqrt(own * size_of(b[k]));
         b[k] = size > 0 ? b[k] * std::conj(a[k]) * (own / (size * (own + weak))) : 0;
@@ -246,8 +239,8 @@ class Aligner {
     const auto y = read_channel(b_, options_.capture_channel, start, length_ + 2 * reach);
     RealTransform& transform =
         transforms_.get(fast_transform_length(static_cast<std::size_t>(2 * length_ + 2 * reach)));
-    const Bins a = spectrum_of(x, transform);
-    Bins b = spectrum_of(y, transform);
+    const Bins a = transform.bins_of(x);
+    Bins b = transform.bins_of(y);
     const double weak = kWeak * highest_of(a);
     for (std::size_t k = 0; k < b.size(); ++k) {
       const double size = size_of(a[k]) + weak;
@@ -368,8 +361,8 @@ class Aligner {
   // Maximum of the correlation near 0, by Newton's method on the cross-spectrum.
   double residual_delay(std::span<const double> x, std::span<const double> y, RealTransform& transform) {
     const double turn = 2 * std::numbers::pi / static_cast<double>(transform.length());
-    const Bins a = spectrum_of(x, transform);
-    Bins cross = spectrum_of(y, transform);
+    const Bins a = transform.bins_of(x);
+    Bins cross = transform.bins_of(y);
     for (std::size_t k = 0; k < cross.size(); ++k) cross[k] *= std::conj(a[k]);
     double delay = 0, sign = 0, limit = 1, last = 0;
     for (int i = 0; i < kNewtonSteps; ++i) {

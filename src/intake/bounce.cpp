@@ -19,13 +19,13 @@ constexpr double kGainDb = 0.05;  // that counts as a change
 constexpr double kFadeWindowS = 0.004;
 constexpr std::size_t kLeastWindows = 8;  // of a mark
 constexpr double kShapedDb = 0.2;
-constexpr double kAlikeShare = 0.2;    // of the range, between the two marks
+constexpr double kAlikeShare = 0.2;       // of the range, between the two marks
 constexpr double kLeastMarkPower = 2e-4;  // mean square; a mark has 5e-3 in its middle
-constexpr double kFaded = 0.97;        // of the full gain
-constexpr double kDeepest = 0.03;      // below, a window says too little
-constexpr double kRoundDb = 0.02;      // beside a round level
-constexpr double kHighPeakDb = -3.05;  // normalising aims at the top
-constexpr double kDitherLeast = 0.15;  // of a step, RMS, in what was silent
+constexpr double kFaded = 0.97;           // of the full gain
+constexpr double kDeepest = 0.03;         // below, a window says too little
+constexpr double kRoundDb = 0.02;         // beside a round level
+constexpr double kHighPeakDb = -3.05;     // normalising aims at the top
+constexpr double kDitherLeast = 0.15;     // of a step, RMS, in what was silent
 constexpr double kDitherMost = 1.5;
 
 struct Named {

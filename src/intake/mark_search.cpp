@@ -24,13 +24,7 @@ double energy(std::span<const double> x) { return std::inner_product(x.begin(), 
 FoundMark refine(std::span<const double> segment, std::span<const double> mark, double first_frame,
                  double match, RealTransforms& transforms) {
   RealTransform& transform = transforms.get(fast_transform_length(4 * mark.size()));
-  auto spectrum = [&](std::span<const double> x) {
-    std::fill(transform.input().begin(), transform.input().end(), 0.0);
-    std::copy(x.begin(), x.end(), transform.input().begin());
-    transform.execute();
-    return std::vector<std::complex<double>>(transform.bins().begin(), transform.bins().end());
-  };
-  const auto a = spectrum(segment), b = spectrum(mark);
+  const auto a = transform.bins_of(segment), b = transform.bins_of(mark);
   const double step = 2 * std::numbers::pi / static_cast<double>(transform.length());
   // Bins far outside of the chirp's band hold nothing of it.
   std::vector<std::pair<double, std::complex<double>>> cross;
@@ -107,11 +101,7 @@ class MarkSearch {
 
  private:
   std::vector<std::complex<double>> spectrum(std::span<const double> x) {
-    RealTransform& transform = transforms_.get(length_);
-    std::fill(transform.input().begin(), transform.input().end(), 0.0);
-    std::copy(x.begin(), x.end(), transform.input().begin());
-    transform.execute();
-    return {transform.bins().begin(), transform.bins().end()};
+    return transforms_.get(length_).bins_of(x);
   }
 
   void search_block(std::size_t channel, std::int64_t start, std::int64_t hop) {

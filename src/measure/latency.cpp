@@ -57,16 +57,10 @@ void find_earlier(AudioSource& a, AudioSource& b, const Alignment& alignment, La
   const std::int64_t first =
       std::clamp(middle - length / 2, alignment.first_frame, alignment.end_frame - length);
   RealTransform transform(fast_transform_length(static_cast<std::size_t>(2 * length)));
-  const auto bins_of = [&](std::span<const double> x) {
-    std::fill(transform.input().begin(), transform.input().end(), 0.0);
-    std::copy(x.begin(), x.end(), transform.input().begin());
-    transform.execute();
-    return std::vector<std::complex<double>>(transform.bins().begin(), transform.bins().end());
-  };
-  const auto x = bins_of(read_channel(a, result.options.a_channel, first, length));
+  const auto x = transform.bins_of(read_channel(a, result.options.a_channel, first, length));
   std::vector<double> y(static_cast<std::size_t>(length));
   read_aligned(b, result.options.b_channel, alignment, first, FractionalReader(), y);
-  auto response = bins_of(y);
+  auto response = transform.bins_of(y);
   double highest = 0;
   for (const auto& bin : x) highest = std::max(highest, std::norm(bin));
   for (std::size_t k = 0; k < x.size(); ++k)

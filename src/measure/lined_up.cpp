@@ -28,14 +28,8 @@ std::optional<Repetition> repetition(AudioSource& a, AudioSource& b, const Align
   if (length < 64) return std::nullopt;
   const std::int64_t first = (std::min(a.frames(), b.frames()) - length) / 2;
   RealTransform transform(fast_transform_length(static_cast<std::size_t>(2 * length)));
-  const auto bins_of = [&](std::span<const double> x) {
-    std::fill(transform.input().begin(), transform.input().end(), 0.0);
-    std::copy(x.begin(), x.end(), transform.input().begin());
-    transform.execute();
-    return std::vector<std::complex<double>>(transform.bins().begin(), transform.bins().end());
-  };
-  const auto x = bins_of(read_channel(a, options.reference_channel, first, length));
-  auto cross = bins_of(read_channel(b, options.capture_channel, first, length));
+  const auto x = transform.bins_of(read_channel(a, options.reference_channel, first, length));
+  auto cross = transform.bins_of(read_channel(b, options.capture_channel, first, length));
   auto own = x;
   for (std::size_t k = 0; k < x.size(); ++k) {
     own[k] = std::norm(x[k]);

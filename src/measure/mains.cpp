@@ -29,9 +29,7 @@ class Comb {
     }
     scale_ = 1 / sum;
     RealTransform transform(fast_transform_length(kPadding * x_.size()));
-    std::fill(transform.input().begin(), transform.input().end(), 0.0);
-    std::copy(x_.begin(), x_.end(), transform.input().begin());
-    transform.execute();
+    transform.execute(x_);
     for (const auto& bin : transform.bins()) amplitudes_.push_back(scale_ * std::abs(bin));
     bin_hz_ = rate / static_cast<double>(transform.length());
     half_lobe_ = kaiser_half_width_bins(kBeta) * static_cast<double>(transform.length()) /

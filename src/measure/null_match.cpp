@@ -73,16 +73,10 @@ ResponseMatch::ResponseMatch(std::size_t taps) : taps_(taps), own_(taps * taps, 
 // ends of each stretch, which costs more the longer the filter is.
 void ResponseMatch::add(std::span<const double> x, std::span<const double> y) {
   RealTransform& transform = transforms_.get(fast_transform_length(y.size() + taps_));
-  auto bins_of = [&](std::span<const double> samples) {
-    std::fill(transform.input().begin(), transform.input().end(), 0.0);
-    std::copy(samples.begin(), samples.end(), transform.input().begin());
-    transform.execute();
-    return std::vector<std::complex<double>>(transform.bins().begin(), transform.bins().end());
-  };
   const std::size_t start = taps_ + taps_ / 2, count = x.size();  // where tap 0 looks at first
-  const auto all = bins_of(y);
+  const auto all = transform.bins_of(y);
   auto lags_with = [&](std::span<const double> samples) {
-    auto product = bins_of(samples);
+    auto product = transform.bins_of(samples);
     for (std::size_t k = 0; k < product.size(); ++k) product[k] = std::conj(product[k]) * all[k];
     const auto lags = transform.invert(product);
     return std::vector<double>(lags.begin(), lags.end());

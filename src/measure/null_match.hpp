@@ -81,11 +81,7 @@ inline constexpr double kCutAt =
 class SegmentSpectra {
  public:
   std::vector<std::complex<double>> operator()(std::span<const double> samples) {
-    RealTransform& transform = transforms_.get(fast_transform_length(samples.size()));
-    std::fill(transform.input().begin(), transform.input().end(), 0.0);
-    std::copy(samples.begin(), samples.end(), transform.input().begin());
-    transform.execute();
-    return {transform.bins().begin(), transform.bins().end()};
+    return transforms_.get(fast_transform_length(samples.size())).bins_of(samples);
   }
   [[nodiscard]] std::size_t passed(std::size_t bins) const {
     return static_cast<std::size_t>(2 * kCutAt * static_cast<double>(bins));

@@ -17,11 +17,7 @@ constexpr double kShortestFilterS = 0.005;
 constexpr double kLongestFilterS = 1;
 
 std::vector<std::complex<double>> spectrum_of(const ChannelResponse& channel, RealTransform& transform) {
-  const auto input = transform.input();
-  std::fill(input.begin(), input.end(), 0.0);
-  std::copy(channel.impulse.begin(), channel.impulse.end(), input.begin());
-  transform.execute();
-  std::vector<std::complex<double>> bins(transform.bins().begin(), transform.bins().end());
+  auto bins = transform.bins_of(channel.impulse);
   // To where the common delay lies, fraction included.
   const double zero = static_cast<double>(channel.impulse_zero) + channel.impulse_rest;
   for (std::size_t k = 0; k < bins.size(); ++k)

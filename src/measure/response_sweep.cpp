@@ -67,13 +67,6 @@ class SweepDivision {
     cache_.quotient.resize(length / 2 + 1);
   }
 
-  void transform(std::span<const double> samples) {
-    const auto input = cache_.transform->input();
-    const auto behind = std::copy(samples.begin(), samples.end(), input.begin());
-    std::fill(behind, input.end(), 0.0);
-    cache_.transform->execute();
-  }
-
   const ResponseCache::Impl::OfA& of_channel(int channel, std::int64_t first, std::int64_t frames,
                                              std::int64_t lead, std::int64_t tail) {
     ResponseCache::Impl::OfA& of_a = cache_.spectra[{channel, first, frames}];
@@ -83,8 +76,7 @@ class SweepDivision {
     std::fill(x.begin(), x.begin() + lead, 0.0);
     std::fill(x.end() - tail, x.end(), 0.0);
     for (const double v : x) of_a.energy += v * v;
-    transform(x);
-    of_a.spectrum.assign(cache_.transform->bins().begin(), cache_.transform->bins().end());
+    of_a.spectrum = cache_.transform->bins_of(x);
     return of_a;
   }
 
@@ -97,7 +89,7 @@ class SweepDivision {
     for (std::size_t k = middle - width / 2; k < middle - width / 2 + width; ++k)
       power += std::norm(p[k]) / static_cast<double>(width);
     if (!(power > 0)) return false;
-    transform(y);
+    cache_.transform->execute(y);
     const auto q = cache_.transform->bins();
     for (std::size_t k = 0; k < q.size(); ++k) {
       // Without the checks for infinities that the operator makes.

@@ -327,7 +327,7 @@ class Instance {
   std::optional<std::size_t> latency_;
 };
 
-class LadspaUnit : public Unit {
+class LadspaUnit : public InstancedUnit<Instance> {
  public:
   LadspaUnit(fs::path file, Description description, UnitInfo info, const UnitSpec& spec)
       : file_(std::move(file)),
@@ -335,6 +335,7 @@ class LadspaUnit : public Unit {
         info_(std::move(info)),
         values_(setting_values(info_.name, info_.settings, spec)) {}
 
+  ~LadspaUnit() override { instances_.clear(); }  // before what they refer to
   const UnitInfo& info() const noexcept override { return info_; }
   void prepare(double sample_rate_hz, int channel_count, int block_frames) override {
     if (const std::string why = refusal(info_); !why.empty())
@@ -355,22 +356,12 @@ class LadspaUnit : public Unit {
       instances_.push_back(
           std::make_unique<Instance>(plugin, description_, values_, sample_rate_hz, block_frames));
   }
-  int output_channel_count() const noexcept override { return fit_.outputs; }
-  void run(const float* const* inputs, float* const* outputs) override {
-    for (std::size_t i = 0; i < instances_.size(); ++i)
-      instances_[i]->run(inputs + i, outputs + i, fit_.doubled);
-  }
-  std::int64_t latency_frames() const noexcept override {
-    return instances_.empty() ? 0 : instances_.front()->latency_frames();
-  }
 
  private:
   fs::path file_;
   Description description_;
   UnitInfo info_;
   std::vector<double> values_;
-  Instances fit_;
-  std::vector<std::unique_ptr<Instance>> instances_;
 };
 
 }  // namespace

@@ -126,7 +126,7 @@ class Instance {
   std::unique_ptr<LilvInstance, FreeInstance> lilv_;  ///< last: goes before what its ports point at
 };
 
-class Lv2Unit : public Unit {
+class Lv2Unit : public InstancedUnit<Instance> {
  public:
   Lv2Unit(World world, Plugin plugin, const UnitSpec& spec)
       : world_(std::move(world)), plugin_(std::move(plugin)) {
@@ -139,6 +139,7 @@ class Lv2Unit : public Unit {
     values_ = setting_values(plugin_.info.name, plugin_.info.settings, settings);
   }
 
+  ~Lv2Unit() override { instances_.clear(); }  // before what they refer to
   const UnitInfo& info() const noexcept override { return plugin_.info; }
 
   void prepare(double sample_rate_hz, int channel_count, int block_frames) override {
@@ -151,17 +152,6 @@ class Lv2Unit : public Unit {
     for (int i = 0; i < fit_.count; ++i)
       instances_.push_back(
           std::make_unique<Instance>(plugin_, urids_, state_.get(), values_, sample_rate_hz, block_frames));
-  }
-
-  int output_channel_count() const noexcept override { return fit_.outputs; }
-
-  void run(const float* const* inputs, float* const* outputs) override {
-    for (std::size_t i = 0; i < instances_.size(); ++i)
-      instances_[i]->run(inputs + i, outputs + i, fit_.doubled);
-  }
-
-  std::int64_t latency_frames() const noexcept override {
-    return instances_.empty() ? 0 : instances_.front()->latency_frames();
   }
 
  private:
@@ -225,8 +215,6 @@ class Lv2Unit : public Unit {
   Plugin plugin_;
   State state_;  ///< what was asked for, else the plugin's own; null: none
   std::vector<double> values_;
-  Instances fit_;
-  std::vector<std::unique_ptr<Instance>> instances_;
 };
 
 std::string uri_of(const LilvPlugin* plugin) { return lilv_node_as_uri(lilv_plugin_get_uri(plugin)); }

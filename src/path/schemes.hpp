@@ -17,6 +17,25 @@ struct Instances {
 /// @throws Error bad_argument when they do not fit.
 [[nodiscard]] Instances fit_channels(const UnitInfo& info, int channel_count);
 
+/// A unit that is made of instances of a plugin side by side, each run over its channels. A unit whose
+/// instances refer to its own members clears them in its destructor.
+template <typename Instance>
+class InstancedUnit : public Unit {
+ public:
+  int output_channel_count() const noexcept override { return fit_.outputs; }
+  void run(const float* const* inputs, float* const* outputs) override {
+    for (std::size_t i = 0; i < instances_.size(); ++i)
+      instances_[i]->run(inputs + i, outputs + i, fit_.doubled);
+  }
+  std::int64_t latency_frames() const noexcept override {
+    return instances_.empty() ? 0 : instances_.front()->latency_frames();
+  }
+
+ protected:
+  Instances fit_;
+  std::vector<std::unique_ptr<Instance>> instances_;
+};
+
 [[nodiscard]] std::unique_ptr<Unit> open_stand_in(const UnitSpec& spec);
 [[nodiscard]] std::vector<UnitListing> list_stand_ins();
 

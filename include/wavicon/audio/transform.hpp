@@ -6,6 +6,7 @@
 #include <map>
 #include <memory>
 #include <span>
+#include <vector>
 
 #include "wavicon/audio/elementary.hpp"
 
@@ -34,6 +35,10 @@ class RealTransform {
   /// length/2 + 1 values, valid until the next execute().
   [[nodiscard]] std::span<const std::complex<double>> bins() const noexcept;
   void execute() noexcept;
+  /// The same of these samples, with zeros behind. @param samples  at most `length` of them.
+  void execute(std::span<const double> samples) noexcept;
+  /// Their bins, to be kept.
+  [[nodiscard]] std::vector<std::complex<double>> bins_of(std::span<const double> samples);
   /// The way back: samples whose bins these are, scaled so that it undoes execute(). Plans at its first call.
   ///
   /// @param bins  length/2 + 1 values. @return `length` samples, valid until the next call of either way.
