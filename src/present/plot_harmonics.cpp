@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
 #include <set>
 
 #include "gnuplot.hpp"
@@ -39,6 +40,12 @@ std::string minus(std::string text) {
   return text;
 }
 
+// 3 of "h3_dbc"; 0 of any other reading.
+int order_of(const std::string& name) {
+  const int order = name.size() > 1 && name[0] == 'h' ? std::atoi(name.c_str() + 1) : 0;
+  return order > 0 && name == fmt::format("h{}_dbc", order) ? order : 0;
+}
+
 // One number above each order that was read; orders that are only bounded get a quiet mark at the bound.
 std::string order_marks(const Sheet& sheet, std::optional<int> channel, double fundamental_hz,
                         double level_dbfs, int panel) {
@@ -51,8 +58,8 @@ std::string order_marks(const Sheet& sheet, std::optional<int> channel, double f
   };
   label(fundamental_hz, level_dbfs, 1, kAccent);
   for (const Reading& r : sheet.readings) {
-    int order = 0;
-    if (r.channel != channel || !r.value || std::sscanf(r.name.c_str(), "h%d_dbc", &order) != 1) continue;
+    const int order = order_of(r.name);
+    if (r.channel != channel || !r.value || order == 0) continue;
     const std::pair<double, double> at{real_condition(r, "at_hz"), level_dbfs + *r.value};
     (r.bound ? bounded : read).push_back(at);
     label(at.first, at.second, order, r.bound ? kMuted : kAccent);

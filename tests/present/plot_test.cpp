@@ -21,6 +21,18 @@ TEST(Plot, IsAPictureOfTheAskedSize) {
   EXPECT_NE(svg.find("a tone"), std::string::npos) << "the finding is the title";
 }
 
+TEST(Plot, MarksNothingButTheLevelsOfOrders) {
+  const std::string svg = draw_harmonics(example(), {.format = PlotFormat::svg});
+  Sheet more = example();
+  for (const char* name : {"h3_phase_deg", "h3_dbc_change", "h_dbc", "harmonics"}) {
+    Reading reading = more.readings.front();
+    reading.name = name;
+    reading.value = -0.5;
+    more.readings.push_back(reading);
+  }
+  EXPECT_EQ(draw_harmonics(more, {.format = PlotFormat::svg}), svg);
+}
+
 TEST(Plot, RefusesASheetWithoutSpectrum) {
   EXPECT_NE(
       testing::message_of(ErrorCode::bad_argument, [] { (void)draw_harmonics({}); }).find("no spectrum"),
