@@ -169,10 +169,11 @@ Sheet read_bounce(const fs::path& file, Recipe recipe, std::vector<std::string>&
   const Bounce bounce = examine_bounce(*capture.source, *capture.stimulus, health);
   capture.take = health.takes[*health.best];
   Sheet sheet = bounce_sheet(bounce, capture_info(info));
+  const bool measurable = bounce.rate_ratio == 1 && bounce.stretch_ratio == 1;
   for (const Finding& finding : health_sheet(health, capture_info(info)).findings)
-    if (finding.severity == Severity::fault && bounce.rate_ratio == 1)
+    if (finding.severity == Severity::fault && measurable)
       sheet.findings.push_back({Severity::warning, finding.text, finding.channel});
-  if (bounce.rate_ratio == 1)
+  if (measurable)
     add_parts(
         measure_parts(*capture.source, *capture.stimulus, *capture.take, info.format, capture_info(info)),
         *capture.stimulus, sheet, columns);

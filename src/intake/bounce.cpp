@@ -8,12 +8,15 @@
 #include <numbers>
 #include <vector>
 
+#include "bounce_stretch.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/fractional.hpp"
 
 namespace wavicon {
 namespace {
+
+using intake_detail::stretch_of;
 
 constexpr double kGainDb = 0.05;  // that counts as a change
 constexpr double kFadeWindowS = 0.004;
@@ -211,7 +214,9 @@ Bounce examine_bounce(AudioSource& source, Stimulus& stimulus, const HealthResul
   out.used_bits = channel.used_bits;
   if (out.used_bits > 0 && out.used_bits < stimulus.recipe().bits)
     out.dithered = dither_of(source, stimulus, take, out.used_bits);
-  find_fades(source, stimulus, take, out);
+  out.stretch_ratio = stretch_of(source, stimulus, take).value_or(1);
+  // Grains put together anew rise and fall by themselves.
+  if (out.stretch_ratio == 1) find_fades(source, stimulus, take, out);
   for (const Named& named : kNamed)
     if (std::abs(out.gain_db - named.db) < kGainDb) out.gain_like = named.what;
   double peak = 0;
@@ -277,6 +282,12 @@ Sheet bounce_sheet(const Bounce& b, const CaptureInfo& capture) {
         *b.dithered ? Severity::note : Severity::warning);
   if (b.rate_ratio != 1)
     say(fmt::format("it plays at {:.4f} times its speed: a wrong sample rate in the session", b.rate_ratio),
+        Severity::warning);
+  if (b.stretch_ratio != 1)
+    say(fmt::format(
+            "stretched in time to about {:.2f} % with its pitch kept: switch time stretching (following the tempo) "
+            "off and export again; its parts are not measured",
+            100 * b.stretch_ratio),
         Severity::warning);
   if (std::abs(b.drift_ppm) > 1) say(fmt::format("stretched by {:+.1f} ppm", b.drift_ppm), Severity::warning);
   if (b.copied) say(fmt::format("one channel became {}, the same on each", b.channels));

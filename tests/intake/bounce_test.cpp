@@ -241,5 +241,43 @@ TEST(Bounce, AnEqualiserIsNoFade) {
   }
 }
 
+// As programs stretch in time with the pitch kept: grains of 43 ms, half over each other, put farther apart.
+Signal stretched(const Signal& x, double ratio) {
+  constexpr std::size_t kGrain = 2048, kHop = kGrain / 2;
+  Signal y(static_cast<std::size_t>(static_cast<double>(x.size()) * ratio), 0.0);
+  for (std::size_t out = 0; out + kGrain <= y.size(); out += kHop) {
+    const auto in = static_cast<std::size_t>(static_cast<double>(out) / ratio);
+    for (std::size_t n = 0; n < kGrain && in + n < x.size(); ++n)
+      y[out + n] += (0.5 - 0.5 * std::cos(2 * M_PI * static_cast<double>(n) / kGrain)) * x[in + n];
+  }
+  return y;
+}
+
+TEST(Bounce, StretchingIsToldFromLostFrames) {
+  Recipe recipe{.sample_rate_hz = kRate, .bits = 24, .silence_before_s = 0.5, .silence_after_s = 1};
+  recipe.parts.push_back({.kind = Noise{.colour = "pink", .seconds = 4}});
+  recipe.parts.push_back({.kind = Programme{.content = "voice", .seconds = 3}});
+  Stimulus stimulus(recipe);
+  Signal x(static_cast<std::size_t>(stimulus.frames()));
+  stimulus.render(0, 0, x);
+  const auto examined = [&](const Signal& y) {
+    Audio audio(kRate, 1, static_cast<std::int64_t>(y.size()));
+    std::copy(y.begin(), y.end(), audio.channel(0).begin());
+    MemorySource source(audio);
+    return examine_bounce(source, stimulus, check_health(source, &stimulus, {.spectra = false}));
+  };
+  for (const double ratio : {0.99, 1.002, 1.02})
+    EXPECT_NEAR(examined(stretched(x, ratio)).stretch_ratio, ratio, 0.001) << ratio;
+  for (const std::ptrdiff_t lost : {480, 6000}) {
+    Signal cut = x;
+    cut.erase(cut.begin() + 150000, cut.begin() + 150000 + lost);
+    EXPECT_EQ(examined(cut).stretch_ratio, 1) << lost;
+    Signal twice = x;
+    twice.insert(twice.begin() + 150000, x.begin() + 150000 - lost, x.begin() + 150000);
+    EXPECT_EQ(examined(twice).stretch_ratio, 1) << lost;
+  }
+  EXPECT_EQ(examined(x).stretch_ratio, 1);
+}
+
 }  // namespace
 }  // namespace wavicon

@@ -32,6 +32,7 @@ struct Bounce {
   std::optional<bool> dithered;  ///< whether its word length was dithered; none when it was not shortened
   double rate_ratio = 1;         ///< speed at which the stimulus plays
   double drift_ppm = 0;
+  double stretch_ratio = 1;  ///< length over that of the stimulus when it was stretched with its pitch kept
   int channels = 0;
   int stimulus_channels = 0;
   bool copied = false;    ///< a stimulus of one channel stands on several, the same on each
