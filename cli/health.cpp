@@ -2,6 +2,7 @@
 
 #include <memory>
 
+#include "capture.hpp"
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/audio_file.hpp"
@@ -20,6 +21,7 @@ struct Health {
 
 Sheet check(const std::string& path, const Health& command) {
   FileSource file(path);
+  require_channel(command.sheet, file.channel_count());
   auto stimulus = stimulus_of(command.stimulus, file.info());
   if (stimulus && !stimulus->marks()) stimulus.reset();
   std::optional<FileSource> reference;
@@ -28,7 +30,9 @@ Sheet check(const std::string& path, const Health& command) {
   if (command.take) options.take = static_cast<std::size_t>(*command.take - 1);
   if (reference) options.reference = &*reference;
   try {
-    return health_sheet(check_health(file, stimulus.get(), options), capture_info(file.info()));
+    Sheet sheet = health_sheet(check_health(file, stimulus.get(), options), capture_info(file.info()));
+    keep_channel(sheet, command.sheet.channel);
+    return sheet;
   } catch (const Error& error) {
     throw Error(error.code(), path + ": " + error.what());
   }

@@ -27,6 +27,12 @@ Sheet measure(const Pair& command) {
   if (!command.channels.empty()) {
     options.a_channel = command.channels[0] - 1;
     options.b_channel = command.channels[1] - 1;
+  } else if (command.sheet.channel) {
+    if (!other)
+      throw Error(ErrorCode::bad_argument,
+                  files.front() + ": of one file, two channels are compared: --channels 1,2");
+    require_channel(command.sheet, std::min(a.channel_count(), b.channel_count()));
+    options.a_channel = options.b_channel = *command.sheet.channel - 1;
   } else if (!other) {
     if (a.channel_count() != 2)
       throw Error(ErrorCode::bad_argument,

@@ -13,7 +13,7 @@ inline constexpr double kPerOctave = 48;
 
 [[nodiscard]] double db_of(const ResponsePoint& point);
 
-/// The level at which most of the curve stands: the mean of the quarter of all places that lie closest
+/// The level at which most of the curve stands: the mean of the eighth of all places that lie closest
 /// together.
 [[nodiscard]] double plateau_db(std::span<const ResponsePoint> points);
 
