@@ -60,7 +60,7 @@ class Averages {
       channel.impulse = impulse->taps;
       channel.impulse_zero = impulse->zero;
       channel.impulse_rest = impulse->rest;
-      late = static_cast<double>(impulse->zero) - static_cast<double>(kImpulseBefore) + impulse->rest;
+      late = static_cast<double>(impulse->zero) - static_cast<double>(impulse->before) + impulse->rest;
     }
     channel.delay_samples = task_.alignment.delay_frames + (periodic_ ? late - rest_ : 0);
     read_places(late, channel);

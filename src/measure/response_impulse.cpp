@@ -16,7 +16,7 @@ constexpr std::ptrdiff_t kNearZero = 2;
 std::optional<CutImpulse> cut_impulse(std::span<const double> circular, std::size_t tail, double rest) {
   const std::size_t before = std::min(kImpulseBefore, circular.size() / 4),
                     length = std::min(before + tail, circular.size());
-  CutImpulse impulse{std::vector<double>(length), before, rest};
+  CutImpulse impulse{std::vector<double>(length), before, before, rest};
   double top_size = 0;
   std::ptrdiff_t top = 0;
   for (std::size_t i = 0; i < length; ++i) {

@@ -9,12 +9,13 @@
 
 namespace wavicon::measure_detail {
 
-inline constexpr std::size_t kImpulseBefore = 4096;  ///< frames kept before the delay that was lined up to
+inline constexpr std::size_t kImpulseBefore = 4096;  ///< frames kept before the lined-up delay, if there are
 
 struct CutImpulse {
   std::vector<double> taps;
-  std::size_t zero = kImpulseBefore;  ///< tap at which the common delay lies, to the whole frame
-  double rest = 0;                    ///< of the delay, beside it
+  std::size_t before = kImpulseBefore;  ///< taps before the delay that was lined up to
+  std::size_t zero = kImpulseBefore;    ///< tap at which the common delay lies, to the whole frame
+  double rest = 0;                      ///< of the delay, beside it
 };
 
 /// The response around frame 0 of a circular one, both ends faded so that the cuts make no ripple.

@@ -54,7 +54,7 @@ class SweepDivision {
     channel.impulse_zero = impulse->zero;
     channel.impulse_rest = impulse->rest;
     const double zero = static_cast<double>(impulse->zero) + impulse->rest;
-    channel.delay_samples = task_.alignment.delay_frames + zero - static_cast<double>(kImpulseBefore) - rest;
+    channel.delay_samples = task_.alignment.delay_frames + zero - static_cast<double>(impulse->before) - rest;
     find_spoiled(y, channel);
     evaluate(zero, channel);
   }

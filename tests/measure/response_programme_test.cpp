@@ -82,6 +82,22 @@ TEST(Response, NoiseUnderThePeriodsIsToldByTheirDifferences) {
   }
 }
 
+TEST(Response, ShortPeriodsReadTheSame) {
+  const double rate = 48000;
+  const Noise pink{.colour = "pink", .from_hz = 100, .period_s = 0.05, .seconds = 1};
+  Recipe recipe{.sample_rate_hz = rate, .marks = false};
+  recipe.parts.push_back({.kind = pink});
+  Stimulus stimulus(recipe);
+  const Signal x = rendered(stimulus);
+  ResponseOptions options{.alignment = Alignment{}, .period_frames = noise_period_frames(pink, rate)};
+  const auto result = response_of(x, filtered(x, bell(3000, 6, 2, rate)), rate, options);
+  EXPECT_NEAR(result.channels[0].delay_samples, 0, 1e-9);
+  for (const ResponsePoint& p : result.channels[0].points)
+    if (p.hz > 1000 && p.hz < 15000) {
+      EXPECT_NEAR(db_from_ratio(std::abs(p.ratio / bell(3000, 6, 2, rate).at(p.hz, rate))), 0, 0.02) << p.hz;
+    }
+}
+
 TEST(Response, PeriodsNeedTwoOfThem) {
   const Signal x = periods_of_pink(48000, 2);
   EXPECT_HAS(
