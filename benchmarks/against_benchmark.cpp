@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What lining up two recordings and taking one from the other costs, against decoding both: three minutes of
 // stereo at 96 kHz, 24 bits, late by a fraction, drifting, noisy. Both are timed in turn within each
 // iteration; `ratio` is the lowest time of the measurement over the lowest of decoding. Latency by marks of a
@@ -11,9 +12,9 @@
 
 #include "wavicon/audio/fractional.hpp"
 #include "wavicon/audio/random.hpp"
-#include "wavicon/file/audio_file.hpp"
-#include "wavicon/measure/latency.hpp"
-#include "wavicon/measure/null.hpp"
+#include "wavicon/file/capture_file.hpp"
+#include "wavicon/measure/latency/latency.hpp"
+#include "wavicon/measure/null/null.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
 namespace {
@@ -65,7 +66,7 @@ void null_files(benchmark::State& state) {
                           decode(b);
                         }));
     null_s = std::min(null_s, seconds_of([&] {
-                        wavicon::FileSource from(a), against(b);
+                        const auto from = wavicon::judge_file(a), against = wavicon::judge_file(b);
                         benchmark::DoNotOptimize(wavicon::measure_null(from, against));
                       }));
   }
@@ -79,15 +80,13 @@ BENCHMARK(null_files)->DenseRange(0, 2)->Unit(benchmark::kMillisecond)->Iteratio
 void latency_by_marks(benchmark::State& state) {
   wavicon::Recipe recipe;
   recipe.parts.push_back({.kind = wavicon::Sweep{.seconds = 9, .level_dbfs = -6}});
-  wavicon::Stimulus stimulus(recipe);
-  wavicon::Audio a(48000, 1, stimulus.frames());
-  stimulus.render(0, 0, a.channel(0));
-  const wavicon::Audio b = late(a, 261.4, 1);
-  for (auto _ : state) {
-    wavicon::MemorySource from(a), against(b);
-    benchmark::DoNotOptimize(
-        wavicon::measure_latency(from, against, state.range(0) == 0 ? &stimulus : nullptr));
-  }
+  const auto stimulus = std::make_shared<wavicon::Stimulus>(recipe);
+  wavicon::Audio a(48000, 1, stimulus->frames());
+  stimulus->render(0, 0, a.channel(0));
+  const wavicon::KnownStimulus known{state.range(0) == 0 ? stimulus : nullptr, std::nullopt};
+  const auto from = wavicon::judge(a, wavicon::SampleFormat::float64, known),
+             against = wavicon::judge(late(a, 261.4, 1), wavicon::SampleFormat::float64, known);
+  for (auto _ : state) benchmark::DoNotOptimize(wavicon::measure_latency(from, against));
 }
 // By marks; by what both hold.
 BENCHMARK(latency_by_marks)->DenseRange(0, 1)->Unit(benchmark::kMillisecond)->Iterations(3);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What hosting costs: ten seconds fed through the Tern plugin, against the plugin's own run calls on the same
 // blocks. Both are timed in turn within each iteration; `ratio` is the lowest time of the one over the lowest
 // of the other (aim: at most 1.1).

@@ -1,9 +1,10 @@
+// SPDX-License-Identifier: MIT
 // What reading the harmonics costs, against one transform of the same length.
 
 #include <benchmark/benchmark.h>
 
 #include "wavicon/audio/transform.hpp"
-#include "wavicon/measure/harmonics.hpp"
+#include "wavicon/measure/harmonics/harmonics.hpp"
 #include "wavicon/stimulus/tone.hpp"
 
 namespace {
@@ -17,8 +18,8 @@ wavicon::Audio tone(double seconds) {
 
 void harmonics(benchmark::State& state) {
   const auto audio = tone(static_cast<double>(state.range(0)));
-  for (auto _ : state)
-    benchmark::DoNotOptimize(wavicon::measure_harmonics(audio, {.format = wavicon::SampleFormat::pcm24}));
+  const auto capture = wavicon::judge(audio, wavicon::SampleFormat::pcm24);
+  for (auto _ : state) benchmark::DoNotOptimize(wavicon::measure_harmonics(capture));
 }
 BENCHMARK(harmonics)->Arg(1)->Arg(2)->Arg(10)->Arg(60)->Unit(benchmark::kMillisecond);
 

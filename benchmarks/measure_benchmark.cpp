@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What measurements over a file cost against decoding it: two minutes of stereo at 48 kHz, 24 bits; and
 // following the orders of a sweep. Both are timed in turn within each iteration; `ratio` is the lowest time
 // of the measurement, decoding included, over the lowest of decoding alone. `transforms` is what the method's
@@ -10,11 +11,11 @@
 #include <filesystem>
 
 #include "wavicon/audio/transform.hpp"
-#include "wavicon/file/audio_file.hpp"
-#include "wavicon/measure/aliasing.hpp"
-#include "wavicon/measure/levels.hpp"
-#include "wavicon/measure/noise.hpp"
-#include "wavicon/measure/spectrum.hpp"
+#include "wavicon/file/capture_file.hpp"
+#include "wavicon/measure/aliasing/aliasing.hpp"
+#include "wavicon/measure/levels/levels.hpp"
+#include "wavicon/measure/noise/noise.hpp"
+#include "wavicon/measure/spectrum/spectrum.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
 namespace {
@@ -61,7 +62,7 @@ void measure_file(benchmark::State& state) {
   for (auto _ : state) {
     decode_s = std::min(decode_s, seconds_of([&] { decode(file); }));
     both_s = std::min(both_s, seconds_of([&] {
-                        wavicon::FileSource source(file);
+                        const auto source = wavicon::judge_file(file);
                         if (state.range(0) == 0)
                           benchmark::DoNotOptimize(
                               wavicon::measure_levels(source, {.true_peak = false, .loudness = false}));
@@ -87,14 +88,13 @@ BENCHMARK(measure_file)->DenseRange(0, 4)->Unit(benchmark::kMillisecond)->Iterat
 void follow_sweep(benchmark::State& state) {
   wavicon::Recipe recipe;
   recipe.parts.push_back({.kind = wavicon::Sweep{.seconds = 10, .level_dbfs = -1}});
-  wavicon::Stimulus stimulus(recipe);
-  wavicon::Audio audio(48000, 1, stimulus.frames());
-  stimulus.render(0, 0, audio.channel(0));
+  const auto stimulus = std::make_shared<wavicon::Stimulus>(recipe);
+  wavicon::Audio audio(48000, 1, stimulus->frames());
+  stimulus->render(0, 0, audio.channel(0));
   for (double& x : audio.channel(0)) x -= 0.1 * x * x * x;
-  const wavicon::Take take = wavicon::locate(audio, stimulus).at(0);
+  const auto capture = wavicon::judge(audio, wavicon::SampleFormat::float64, {stimulus, std::nullopt});
   for (auto _ : state) {
-    wavicon::MemorySource source(audio);
-    benchmark::DoNotOptimize(wavicon::measure_aliasing(source, stimulus, 0, take));
+    benchmark::DoNotOptimize(wavicon::measure_aliasing(capture, 0));
   }
 }
 BENCHMARK(follow_sweep)->Unit(benchmark::kMillisecond)->Iterations(3);

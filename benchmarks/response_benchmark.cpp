@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What four overlays of a stereo sweep (30 s at 96 kHz) cost, against the transforms that they need: one of A
 // for each channel, and two (there and back) for each channel of each overlay. Both are timed in turn within
 // each iteration; `ratio` is the lowest time of the one over the lowest of the other. Aim: 2.
@@ -8,7 +9,7 @@
 #include <chrono>
 
 #include "wavicon/audio/transform.hpp"
-#include "wavicon/measure/response.hpp"
+#include "wavicon/measure/response/response.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
 namespace {
@@ -50,7 +51,7 @@ void response_of_four(benchmark::State& state) {
                             wavicon::ResponseCache cache;
                             options.cache = &cache;
                             for (int i = 0; i < kOverlays; ++i) {
-                              wavicon::MemorySource from(a), against(a);
+                              const auto from = wavicon::judge(a), against = wavicon::judge(a);
                               benchmark::DoNotOptimize(wavicon::measure_response(from, against, options));
                             }
                           }));

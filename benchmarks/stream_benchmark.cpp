@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What rendering costs against encoding the same samples, and the health meter against decoding them: ten
 // seconds (health: two minutes) of stereo at 48 kHz, 24 bits. Both are timed in turn within each iteration;
 // `ratio` is the lowest time of (work + file) over the lowest of the file alone.

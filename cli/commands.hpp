@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // The program's commands: each adds its options to the parser and says what to run. Arguments to calls,
 // results to text, no arithmetic.
@@ -12,6 +13,8 @@
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/file/audio_file.hpp"
 #include "wavicon/path/unit.hpp"
+#include "wavicon/sheet/picture.hpp"
+#include "wavicon/sheet/row_layout.hpp"
 #include "wavicon/sheet/sheet.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
@@ -90,46 +93,36 @@ struct SheetOptions {
   bool against = false;   ///< the first file is what the others are measured against
   /// @param draws  whether the command has a picture.
   void add_to(CLI::App& app, bool draws = true);
-  /// Every file that could not be written is found before anything is measured.
-  void check() const;
+  /// Every file that could not be written and every limit that no reading has is found before anything is
+  /// measured.
+  /// @param readings  names that the sheets can hold, patterns among them; empty: not known.
+  void check(const std::vector<std::string>& readings = {}) const;
 };
 
-/// Makes the picture of the sheets.
-using Draw = std::function<std::string(const std::vector<Sheet>&, bool svg)>;
+/// What a command hands over to be printed and written.
+struct Delivery {
+  const std::vector<Sheet>& sheets;
+  std::optional<Picture> picture;       ///< what --plot draws
+  std::optional<RowLayout> rows;        ///< how the table is laid out; none: a column for each sheet
+  std::vector<std::string> comparison;  ///< sentences under the table
+};
 /// Prints and writes the sheets and checks the limits.
-int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets, const Draw& draw);
+int deliver(const SheetOptions& options, const Delivery& delivery);
 
-/// @throws Error bad_input naming file, line and column.
-Recipe read_recipe_file(const std::string& file);
+/// Makes a folder and those it lies in. @throws Error bad_output.
+void make_folder(const std::filesystem::path& folder);
 
-/// What was played: from --stimulus (a stimulus file or a recipe), else from the recipe inside the capture;
-/// null when there is neither.
-/// @throws Error bad_input for a stimulus without recipe, or a broken one.
-std::unique_ptr<Stimulus> stimulus_of(const std::string& stimulus_file, const AudioFileInfo& capture);
-/// Volts RMS of a full-scale sine from "0dBFS=2.45Vrms". @throws Error bad_argument showing how one is
-/// written.
-double full_scale_vrms(const std::string& text);
-CaptureInfo capture_info(const AudioFileInfo& info);
+/// The recipe of a file, with the words of `measure` checked against the measurements there are.
+Recipe read_measured_recipe(const std::string& file);
 
 void add_make(CLI::App& app, Action& action);
 void add_show(CLI::App& app, Action& action);
 void add_units(CLI::App& app, Action& action);
 void add_feed(CLI::App& app, Action& action);
 void add_health(CLI::App& app, Action& action);
-void add_harmonics(CLI::App& app, Action& action);
-void add_spectrogram(CLI::App& app, Action& action);
-void add_levels(CLI::App& app, Action& action);
-void add_spectrum(CLI::App& app, Action& action);
-void add_noise(CLI::App& app, Action& action);
-void add_aliasing(CLI::App& app, Action& action);
-void add_null(CLI::App& app, Action& action);
-void add_latency(CLI::App& app, Action& action);
-void add_pair(CLI::App& app, Action& action);
-void add_takes(CLI::App& app, Action& action);
-void add_response(CLI::App& app, Action& action);
-void add_dynamics(CLI::App& app, Action& action);
-void add_clipping(CLI::App& app, Action& action);
-void add_waveforms(CLI::App& app, Action& action);
+/// A command for each measurement of the list.
+void add_measurements(CLI::App& app, Action& action);
+void add_explain(CLI::App& app, Action& action);
 void add_kit(CLI::App& app, Action& action);
 void add_stand_in(CLI::App& app, Action& action);
 

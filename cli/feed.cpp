@@ -1,20 +1,17 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
 #include <memory>
 
 #include "feed.hpp"
-#include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/audio_file.hpp"
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/path/chain.hpp"
+#include "wavicon/present/table.hpp"
 
 namespace wavicon::cli {
 namespace {
-
-std::string level_text(double peak) {
-  return peak > 0 ? fmt::format("{:.2f} dBFS", db_from_ratio(peak)) : "silent";
-}
 
 std::string latency_text(const Feed& feed, const FeedResult& result) {
   if (result.latency_frames == 0) return "the units report no latency";

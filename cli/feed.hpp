@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // What feeding one capture and feeding a ladder of them share.
 

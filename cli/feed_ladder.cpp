@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <sys/prctl.h>
@@ -18,6 +19,7 @@
 #include "stimulus_file.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/audio_file.hpp"
+#include "wavicon/file/capture_file.hpp"
 #include "wavicon/file/output_file.hpp"
 
 namespace wavicon::cli {
@@ -110,7 +112,7 @@ std::vector<Step> steps_of(const Feed& feed, std::vector<UnitSpec> specs, const 
                 fmt::format("the ladder has {} steps; {} are the most", count, kMostSteps));
   std::map<std::string, std::string> stimuli;
   if (!feed.rates_hz.empty()) {
-    const auto stimulus = stimulus_of("", AudioReader(feed.stimulus).info());
+    const auto stimulus = stimulus_inside(AudioReader(feed.stimulus).info());
     if (!stimulus)
       throw Error(ErrorCode::bad_input,
                   feed.stimulus + ": carries no recipe, and cannot be made at other rates");

@@ -1,13 +1,13 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
 #include <memory>
 
-#include "capture.hpp"
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
-#include "wavicon/file/audio_file.hpp"
+#include "wavicon/file/capture_file.hpp"
 #include "wavicon/intake/health.hpp"
-#include "wavicon/present/table.hpp"
+#include "wavicon/measure/measurement_list.hpp"
 
 namespace wavicon::cli {
 namespace {
@@ -20,9 +20,11 @@ struct Health {
 };
 
 Sheet check(const std::string& path, const Health& command) {
-  FileSource file(path);
-  require_channel(command.sheet, file.channel_count());
-  auto stimulus = stimulus_of(command.stimulus, file.info());
+  FileSource file(path, CutOff::accepted);
+  MeasureRequest request;
+  if (command.sheet.channel) request.channel = *command.sheet.channel - 1;
+  auto stimulus = command.stimulus.empty() ? stimulus_inside(file.info())
+                                           : std::make_shared<Stimulus>(read_recipe(command.stimulus));
   if (stimulus && !stimulus->marks()) stimulus.reset();
   std::optional<FileSource> reference;
   if (!command.reference.empty()) reference.emplace(command.reference);
@@ -30,8 +32,9 @@ Sheet check(const std::string& path, const Health& command) {
   if (command.take) options.take = static_cast<std::size_t>(*command.take - 1);
   if (reference) options.reference = &*reference;
   try {
+    require_channel(request, file.channel_count());
     Sheet sheet = health_sheet(check_health(file, stimulus.get(), options), capture_info(file.info()));
-    keep_channel(sheet, command.sheet.channel);
+    keep_channel(sheet, request.channel);
     return sheet;
   } catch (const Error& error) {
     throw Error(error.code(), path + ": " + error.what());
@@ -39,37 +42,16 @@ Sheet check(const std::string& path, const Health& command) {
 }
 
 int run(const Health& command) {
-  command.sheet.check();
+  command.sheet.check(reading_names_of({&health_readings()}));
   std::vector<Sheet> sheets;
   for (const std::string& capture : command.sheet.captures) sheets.push_back(check(capture, command));
-  const int status = deliver(command.sheet, sheets, {});
+  const int status = deliver(command.sheet, {.sheets = sheets});
   for (const Sheet& sheet : sheets)
     if (is_unfit(sheet)) return exit_status::bad_input;
   return status;
 }
 
 }  // namespace
-
-std::unique_ptr<Stimulus> stimulus_of(const std::string& stimulus_file, const AudioFileInfo& capture) {
-  if (stimulus_file.empty()) {
-    if (capture.recipe.empty()) return nullptr;
-    return std::make_unique<Stimulus>(
-        parse_recipe(capture.recipe, capture.path.string() + " (the recipe inside)"));
-  }
-  if (std::filesystem::path(stimulus_file).extension() == ".toml")
-    return std::make_unique<Stimulus>(read_recipe_file(stimulus_file));
-  const AudioReader reader(stimulus_file);
-  if (reader.info().recipe.empty())
-    throw Error(
-        ErrorCode::bad_input,
-        stimulus_file + ": carries no recipe; a stimulus is a file made by 'wavicon make', or a recipe");
-  return std::make_unique<Stimulus>(
-      parse_recipe(reader.info().recipe, stimulus_file + " (the recipe inside)"));
-}
-
-CaptureInfo capture_info(const AudioFileInfo& info) {
-  return {info.path.string(), name_of(info.format), info.sample_rate_hz, info.channel_count, info.frames};
-}
 
 void add_health(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("health", "is this capture fit to be measured?");

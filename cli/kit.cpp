@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -5,12 +6,13 @@
 #include <map>
 #include <memory>
 
-#include "capture.hpp"
+#include "commands.hpp"
 #include "stimulus_file.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/file/capture_file.hpp"
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/intake/bounce.hpp"
-#include "wavicon/measure/part_measurements.hpp"
+#include "wavicon/measure/measurement_list.hpp"
 #include "wavicon/present/table.hpp"
 
 namespace wavicon::cli {
@@ -69,7 +71,7 @@ tells what the program itself does: begin with that.
 }
 
 int make(const Make& command) {
-  Recipe recipe = read_recipe_file(command.recipe_file);
+  Recipe recipe = read_measured_recipe(command.recipe_file);
   if (!recipe.marks)
     throw Error(
         ErrorCode::bad_input,
@@ -84,13 +86,7 @@ int make(const Make& command) {
     require_valid(at_rate);
   }
   const fs::path folder = command.folder;
-  std::error_code failure;
-  for (const char* part : {"stimuli", "bounces"}) {
-    fs::create_directories(folder / part, failure);
-    if (failure)
-      throw Error(ErrorCode::bad_output, fmt::format("{}: the folder cannot be made ({})",
-                                                     (folder / part).string(), failure.message()));
-  }
+  for (const char* part : {"stimuli", "bounces"}) make_folder(folder / part);
   std::vector<std::string> files;
   for (const double rate : rates) {
     Recipe at_rate = recipe;
@@ -105,40 +101,6 @@ int make(const Make& command) {
   return exit_status::measured;
 }
 
-// "White noise" as the beginning of a reading's name.
-std::string snake_case(std::string text) {
-  for (char& c : text)
-    c = std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(c)) : '_';
-  return text;
-}
-
-// The readings of the parts that belong into one row, of the first channel, and their names as columns. What
-// several parts give gets the part's name before it.
-void add_parts(const std::vector<PartSheet>& parts, const Stimulus& stimulus, Sheet& sheet,
-               std::vector<std::string>& columns) {
-  std::map<std::string, int> givers;
-  for (const PartSheet& part : parts)
-    for (const std::string& name : headline_readings(part.measurement)) ++givers[name];
-  for (const PartSheet& part : parts) {
-    const std::string& called = stimulus.parts()[part.part].name;
-    if (!part.problem.empty())
-      sheet.findings.push_back(
-          {Severity::warning, fmt::format("'{}' was not measured: {}", called, part.problem), std::nullopt});
-    for (const std::string& name : headline_readings(part.measurement)) {
-      // The bounce has a gain of its own.
-      const std::string column = givers[name] > 1    ? snake_case(called) + "_" + name
-                                 : name == "gain_db" ? "response_gain_db"
-                                                     : name;
-      if (std::find(columns.begin(), columns.end(), column) == columns.end()) columns.push_back(column);
-      const Reading* first = find_reading(part.sheet, name, 0);
-      if (first == nullptr) first = find_reading(part.sheet, name, std::nullopt);
-      if (first == nullptr) continue;
-      sheet.readings.push_back(*first);
-      sheet.readings.back().name = column;
-    }
-  }
-}
-
 bool is_audio(const fs::path& file) {
   std::string ending = file.extension().string();
   std::transform(ending.begin(), ending.end(), ending.begin(),
@@ -147,37 +109,16 @@ bool is_audio(const fs::path& file) {
          ending == ".rf64" || ending == ".caf";
 }
 
-// One bounce; what is no bounce of this kit is a sheet with a fault.
-Sheet read_bounce(const fs::path& file, Recipe recipe, std::vector<std::string>& columns) {
-  Capture capture;
-  capture.source = std::make_unique<FileSource>(file.string());
-  const AudioFileInfo& info = capture.source->info();
-  recipe.sample_rate_hz = info.sample_rate_hz;
+// One bounce; what is no bounce of this kit is an error.
+BounceReading read_bounce(const fs::path& file, Recipe recipe) {
+  recipe.sample_rate_hz = AudioReader(file, CutOff::accepted).info().sample_rate_hz;
   try {
     require_valid(recipe);
   } catch (const Error&) {
     throw Error(ErrorCode::bad_input,
-                fmt::format("at {:g} Hz the recipe of this kit has no stimulus", info.sample_rate_hz));
+                fmt::format("at {:g} Hz the recipe of this kit has no stimulus", recipe.sample_rate_hz));
   }
-  capture.stimulus = std::make_unique<Stimulus>(recipe);
-  const HealthResult health =
-      check_health(*capture.source, capture.stimulus.get(), {.format = info.format, .spectra = false});
-  for (std::size_t c = 0; c < health.channels.size(); ++c)
-    if (health.channels[c].broken_frame)
-      throw Error(ErrorCode::bad_input, fmt::format("a value that is no number in channel {}, frame {}",
-                                                    c + 1, *health.channels[c].broken_frame));
-  const Bounce bounce = examine_bounce(*capture.source, *capture.stimulus, health);
-  capture.take = health.takes[*health.best];
-  Sheet sheet = bounce_sheet(bounce, capture_info(info));
-  const bool measurable = bounce.rate_ratio == 1 && bounce.stretch_ratio == 1;
-  for (const Finding& finding : health_sheet(health, capture_info(info)).findings)
-    if (finding.severity == Severity::fault && measurable)
-      sheet.findings.push_back({Severity::warning, finding.text, finding.channel});
-  if (measurable)
-    add_parts(
-        measure_parts(*capture.source, *capture.stimulus, *capture.take, info.format, capture_info(info)),
-        *capture.stimulus, sheet, columns);
-  return sheet;
+  return measure_bounce(judge_file(file, {.hold_faults = true}, std::make_shared<Stimulus>(recipe)));
 }
 
 int read(const Read& command) {
@@ -187,7 +128,7 @@ int read(const Read& command) {
     throw Error(
         ErrorCode::bad_argument,
         fmt::format("{} is no kit: it holds no recipe.toml; 'wavicon kit make' makes one", folder.string()));
-  const Recipe recipe = read_recipe_file((folder / "recipe.toml").string());
+  const Recipe recipe = read_measured_recipe((folder / "recipe.toml").string());
   std::vector<fs::path> files;
   for (const auto& entry : fs::recursive_directory_iterator(folder / "bounces", ignored))
     if (entry.is_regular_file(ignored) && is_audio(entry.path())) files.push_back(entry.path());
@@ -203,21 +144,24 @@ int read(const Read& command) {
   options.quiet = command.quiet || !command.json;
   options.check();
   std::vector<Sheet> sheets;
-  std::vector<std::string> names, columns = {"gain_db", "delay_samples", "used_bits", "peak_dbfs"};
+  std::vector<std::string> names, columns;
   bool all = true;
   for (const fs::path& file : files) {
     names.push_back(fs::relative(file, folder / "bounces", ignored).string());
     try {
-      sheets.push_back(read_bounce(file, recipe, columns));
+      BounceReading reading = read_bounce(file, recipe);
+      for (const std::string& column : reading.columns)
+        if (std::find(columns.begin(), columns.end(), column) == columns.end()) columns.push_back(column);
+      sheets.push_back(std::move(reading.sheet));
     } catch (const Error& error) {
       all = false;
-      Sheet sheet{"kit", {}, {}, {}, {}, {}, {}};
+      Sheet sheet{.measurement = kit_readings().measurement};
       sheet.capture.file = file.string();
-      sheet.findings.push_back({Severity::fault, error.what(), std::nullopt});
+      sheet.findings.push_back({Severity::fault, FindingCode::wrong_stimulus, error.what(), std::nullopt});
       sheets.push_back(std::move(sheet));
     }
   }
-  const int status = deliver(options, sheets, [](const std::vector<Sheet>&, bool) { return std::string(); });
+  const int status = deliver(options, {.sheets = sheets});
   if (!command.json && !command.quiet) {
     for (std::size_t i = 0; i < sheets.size(); ++i)
       for (const Finding& finding : sheets[i].findings)

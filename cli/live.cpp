@@ -1,32 +1,22 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/path/live.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
 #include <csignal>
 #include <memory>
 
 #include "feed.hpp"
-#include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/file/audio_file.hpp"
+#include "wavicon/file/capture_file.hpp"
 #include "wavicon/file/output_file.hpp"
+#include "wavicon/present/table.hpp"
 
 namespace wavicon::cli {
 namespace {
-
-std::vector<std::vector<float>> planar(const std::string& file) {
-  AudioReader reader(file);
-  const AudioFileInfo& info = reader.info();
-  const auto channels = static_cast<std::size_t>(info.channel_count);
-  std::vector<float> interleaved(static_cast<std::size_t>(info.frames) * channels);
-  reader.read(std::span(interleaved));
-  std::vector<std::vector<float>> out(channels, std::vector<float>(static_cast<std::size_t>(info.frames)));
-  for (std::size_t i = 0; i < interleaved.size(); ++i) out[i % channels][i / channels] = interleaved[i];
-  return out;
-}
 
 LiveOptions options_of(const Feed& feed, const UnitSpec& spec) {
   LiveOptions options{.server = spec.name == "default" ? "" : spec.name, .ceiling_dbfs = feed.ceiling_dbfs};
@@ -49,7 +39,7 @@ LiveOptions options_of(const Feed& feed, const UnitSpec& spec) {
 
 // The parts that were spoiled where the server lost the beat.
 std::string spoiled_parts(const LiveResult& result, const AudioFileInfo& in) {
-  const auto stimulus = stimulus_of("", in);
+  const auto stimulus = stimulus_inside(in);
   std::string names;
   if (!stimulus) return names;
   for (const PlacedPart& part : stimulus->parts())
@@ -72,11 +62,7 @@ void write_capture(const Feed& feed, const std::string& file, const AudioFileInf
   writing.recipe = in.recipe;
   writing.reported_samples = result.reported_samples;
   AudioWriter writer(file, writing);
-  std::vector<float> interleaved(static_cast<std::size_t>(frames * channels));
-  for (std::size_t i = 0; i < interleaved.size(); ++i)
-    interleaved[i] =
-        result.recorded[i % static_cast<std::size_t>(channels)][i / static_cast<std::size_t>(channels)];
-  writer.write(std::span<const float>(interleaved));
+  write_planar(writer, result.recorded);
   writer.finish();
 }
 
@@ -94,7 +80,7 @@ int feed_live(const Feed& feed, const UnitSpec& spec) {
     {
       Progress progress("play " + feed.stimulus, feed.quiet);
       options.progress = [&](double part) { progress(part); };
-      result = play_and_record(planar(feed.stimulus), in.sample_rate_hz, options);
+      result = play_and_record(read_planar(feed.stimulus), in.sample_rate_hz, options);
     }
     if (result.xruns.empty() || round >= feed.repeat) break;
     say(feed.quiet, fmt::format("the server lost the beat {} times: once more", result.xruns.size()));
@@ -111,9 +97,6 @@ int feed_live(const Feed& feed, const UnitSpec& spec) {
                             static_cast<double>(in.frames) / in.sample_rate_hz, kept));
   }
   write_capture(feed, feed.capture, in, result);
-  const auto level = [](double peak) {
-    return peak > 0 ? fmt::format("{:.1f} dBFS", db_from_ratio(peak)) : std::string("silent");
-  };
   say(feed.quiet,
       fmt::format(
           "{}: {} frames ({:g} s), {:g} Hz, {} channel{}, played to {}, recorded from {}", feed.capture,
@@ -122,8 +105,8 @@ int feed_live(const Feed& feed, const UnitSpec& spec) {
           result.played_to.empty() ? "nothing" : result.played_to.front(), result.recorded_from.front()));
   say(feed.quiet, fmt::format("input before {}, while playing {}; blocks of {} frames, round trip reported "
                               "by the ports {} samples (latency --reported {})",
-                              level(result.idle_peak), level(result.peak), result.block_frames,
-                              result.reported_samples, result.reported_samples));
+                              level_text(result.idle_peak, 1), level_text(result.peak, 1),
+                              result.block_frames, result.reported_samples, result.reported_samples));
   if (result.peak == 0) warn(feed.quiet, "the input is silent: is the right port recorded, is the cable in?");
   if (result.peak >= 1) warn(feed.quiet, "the input clips: turn it down");
   if (!result.xruns.empty()) {
@@ -158,12 +141,11 @@ int serve(const StandIn& command) {
   const auto unit = open_unit(spec, own_units());
   for (const int signal : {SIGINT, SIGTERM}) std::signal(signal, [](int) { stop_asked = 1; });
   const auto begin = std::chrono::steady_clock::now();
-  double reported = 0;
+  long reported = 0;
   for (const auto& [symbol, value] : spec.settings)
-    if (symbol == "reports") reported = std::strtod(value.c_str(), nullptr);
+    if (symbol == "reports") reported = std::strtol(value.c_str(), nullptr, 10);
   serve_unit(
-      *unit, command.name.empty() ? spec.name : command.name, command.server, command.channels,
-      std::llround(reported),
+      *unit, command.name.empty() ? spec.name : command.name, command.server, command.channels, reported,
       [&](const std::string& line) {
         say(command.quiet, line);
         std::fflush(stdout);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <cstdio>
 #include <string>
 
@@ -41,22 +42,10 @@ int main(int argc, char** argv) {
   cli::add_units(app, action);
   cli::add_feed(app, action);
   cli::add_health(app, action);
-  cli::add_harmonics(app, action);
-  cli::add_levels(app, action);
-  cli::add_spectrum(app, action);
-  cli::add_noise(app, action);
-  cli::add_aliasing(app, action);
-  cli::add_null(app, action);
-  cli::add_latency(app, action);
-  cli::add_pair(app, action);
-  cli::add_takes(app, action);
-  cli::add_response(app, action);
-  cli::add_dynamics(app, action);
-  cli::add_clipping(app, action);
-  cli::add_waveforms(app, action);
+  cli::add_measurements(app, action);
+  cli::add_explain(app, action);
   cli::add_kit(app, action);
   cli::add_stand_in(app, action);
-  cli::add_spectrogram(app, action);
   try {
     app.parse(argc, argv);
   } catch (const CLI::Success& success) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -8,8 +9,6 @@
 
 #include "commands.hpp"
 #include "stimulus_file.hpp"
-#include "wavicon/audio/between_samples.hpp"
-#include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/audio_file.hpp"
 #include "wavicon/file/output_file.hpp"
@@ -104,7 +103,7 @@ void put_on_bin(const Make& make, Tone& tone, double rate) {
 
 // One tone that cannot fit is refused before anything is written; sums are found while they are written.
 void refuse_clipping_level(const Recipe& recipe) {
-  for (const Part& part : recipe.parts)
+  for (const RecipePart& part : recipe.parts)
     if (const auto* tone = std::get_if<Tone>(&part.kind);
         tone != nullptr && recipe.bits != 32 && tone->level_dbfs + recipe.pad_db > 0)
       throw Error(ErrorCode::bad_argument,
@@ -124,7 +123,7 @@ std::string file_for_rate(const Make& make, const Recipe& recipe, double rate) {
 
 Recipe finished_recipe(Make& make) {
   Recipe recipe = make.recipe;
-  if (!make.recipe_file.empty()) recipe = read_recipe_file(make.recipe_file);
+  if (!make.recipe_file.empty()) recipe = read_measured_recipe(make.recipe_file);
   if (make.no_marks) recipe.marks = false;
   if (make.marks) recipe.marks = true;
   if (make.format.bits) recipe.bits = *make.format.bits;
@@ -147,13 +146,7 @@ int run(Make make) {
   refuse_clipping_level(recipe);
   if (!make.save_recipe.empty()) require_writable(make.save_recipe);
   // A name that ends in a slash is a folder, made when it is not there.
-  if (fs::path(make.file).filename().empty()) {
-    std::error_code failure;
-    fs::create_directories(make.file, failure);
-    if (failure)
-      throw Error(ErrorCode::bad_output,
-                  fmt::format("{}: the folder cannot be made ({})", make.file, failure.message()));
-  }
+  if (fs::path(make.file).filename().empty()) make_folder(make.file);
   if (make.rates_hz.empty()) {
     const bool folder = fs::path(make.file).filename().empty() || fs::is_directory(make.file);
     write_stimulus(recipe, folder ? file_for_rate(make, recipe, recipe.sample_rate_hz) : make.file,
@@ -262,13 +255,6 @@ void add_kind(CLI::App& command, const std::string& kind, Action& action) {
 }
 
 }  // namespace
-
-Recipe read_recipe_file(const std::string& file) {
-  std::ifstream stream(file, std::ios::binary);
-  if (!stream || fs::is_directory(file))
-    throw Error(ErrorCode::bad_input, file + ": there is no such recipe, or it cannot be read");
-  return parse_recipe({std::istreambuf_iterator<char>(stream), {}}, file);
-}
 
 void add_make(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("make", "write a stimulus: from a recipe, or of one kind");

@@ -1,3 +1,5 @@
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -8,8 +10,12 @@
 
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/nearest_names.hpp"
+#include "wavicon/file/capture_file.hpp"
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/file/sheet_file.hpp"
+#include "wavicon/measure/measurement_list.hpp"
+#include "wavicon/present/plot.hpp"
 #include "wavicon/present/table.hpp"
 #include "wavicon/sheet/limit.hpp"
 
@@ -117,19 +123,19 @@ void SheetOptions::add_to(CLI::App& app, bool draws) {
   app.add_flag("--verbose", verbose, "say what each file is and how long it took, on standard error");
 }
 
-void SheetOptions::check() const {
-  const std::vector<fs::path> inputs(captures.begin(), captures.end());
-  for (const std::string& file : {sheet_file, csv_file, plot_file})
-    if (!file.empty()) require_writable(file, inputs);
-  for (const std::string& limit : limits) (void)parse_limit(limit);
-  if (plot_file.empty()) return;
-  if (captures.size() > (against ? 2U : 1U) && !overlays)
-    throw Error(ErrorCode::bad_argument, "--plot draws one capture at a time");
-  if (!is_svg(plot_file) && fs::path(plot_file).extension() != ".png")
-    throw Error(ErrorCode::bad_argument, plot_file + ": the ending says how to draw it: .png or .svg");
+namespace {
+
+// A limit on what no sheet of this command can hold is mistyped.
+void require_known(const Limit& limit, const std::vector<std::string>& readings) {
+  if (readings.empty()) return;
+  ReadingTable names;
+  for (const std::string& name : readings) names.entries.push_back({.name = name});
+  if (find_entry(names, limit.name) == nullptr)
+    throw Error(ErrorCode::bad_argument, fmt::format("limit '{}': there is no reading '{}'{}", limit.text,
+                                                     limit.name, name_hint(limit.name, readings)));
 }
 
-int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets, const Draw& draw) {
+std::vector<LimitResult> checked_limits(const SheetOptions& options, const std::vector<Sheet>& sheets) {
   std::vector<LimitResult> results;
   for (const std::string& text : options.limits)
     for (const Sheet& sheet : sheets) {
@@ -140,14 +146,52 @@ int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets, const
       const auto checked = check_limit(parse_limit(text), sheet);
       results.insert(results.end(), checked.begin(), checked.end());
     }
+  return results;
+}
+
+void write_picture(const SheetOptions& options, const Delivery& delivery) {
+  const Picture& picture = *delivery.picture;
+  write_text_file(options.plot_file,
+                  draw_picture(delivery.sheets, picture,
+                               {.format = is_svg(options.plot_file) ? PlotFormat::svg : PlotFormat::png}));
+  if (const Drawable fits = drawable(delivery.sheets, picture); fits.there > fits.most)
+    warn(options.quiet,
+         fmt::format("{} shows the first {} of {} {}: --channel and fewer captures choose others",
+                     options.plot_file, fits.most, fits.there, fits.what));
+}
+
+std::string table_of(const Delivery& delivery) {
+  if (delivery.rows) return row_table(delivery.sheets, *delivery.rows);
+  return delivery.sheets.size() == 1 ? sheet_table(delivery.sheets[0]) : comparison_table(delivery.sheets);
+}
+
+}  // namespace
+
+void SheetOptions::check(const std::vector<std::string>& readings) const {
+  const std::vector<fs::path> inputs(captures.begin(), captures.end());
+  for (const std::string& file : {sheet_file, csv_file, plot_file})
+    if (!file.empty()) require_writable(file, inputs);
+  for (const std::string& limit : limits) require_known(parse_limit(limit), readings);
+  if (plot_file.empty()) return;
+  if (captures.size() > (against ? 2U : 1U) && !overlays)
+    throw Error(ErrorCode::bad_argument, "--plot draws one capture at a time");
+  if (!is_svg(plot_file) && fs::path(plot_file).extension() != ".png")
+    throw Error(ErrorCode::bad_argument, plot_file + ": the ending says how to draw it: .png or .svg");
+}
+
+int deliver(const SheetOptions& options, const Delivery& delivery) {
+  const std::vector<Sheet>& sheets = delivery.sheets;
+  const auto results = checked_limits(options, sheets);
   if (!options.sheet_file.empty()) write_text_file(options.sheet_file, sheets_to_json(sheets));
   if (!options.csv_file.empty()) write_text_file(options.csv_file, sheets_to_csv(sheets));
-  if (!options.plot_file.empty()) write_text_file(options.plot_file, draw(sheets, is_svg(options.plot_file)));
+  if (!options.plot_file.empty() && delivery.picture) write_picture(options, delivery);
   if (options.json && !options.quiet) {
     std::fputs(sheets_to_json(sheets).c_str(), stdout);
   } else if (!options.quiet) {
-    std::fputs((sheets.size() == 1 ? sheet_table(sheets[0]) : comparison_table(sheets)).c_str(), stdout);
+    std::fputs(table_of(delivery).c_str(), stdout);
     if (!results.empty()) std::printf("\n%s", limit_lines(results).c_str());
+    for (const std::string& line : delivery.comparison)
+      std::printf("%s%s\n", &line == delivery.comparison.data() ? "\n" : "", line.c_str());
   }
   bool all_kept = true;
   for (const LimitResult& result : results) {
@@ -156,6 +200,18 @@ int deliver(const SheetOptions& options, const std::vector<Sheet>& sheets, const
     if (options.json) std::fputs(("wavicon: " + limit_lines({result})).c_str(), stderr);
   }
   return all_kept ? exit_status::measured : exit_status::limit_not_kept;
+}
+
+void make_folder(const fs::path& folder) {
+  std::error_code failure;
+  fs::create_directories(folder, failure);
+  if (failure)
+    throw Error(ErrorCode::bad_output,
+                fmt::format("{}: the folder cannot be made ({})", folder.string(), failure.message()));
+}
+
+Recipe read_measured_recipe(const std::string& file) {
+  return read_recipe(file, [](const RecipePart& part) { return measure_problem(measurements(), part); });
 }
 
 }  // namespace wavicon::cli

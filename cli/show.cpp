@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
 #include <cstdio>
@@ -5,7 +6,7 @@
 
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
-#include "wavicon/file/audio_file.hpp"
+#include "wavicon/file/capture_file.hpp"
 #include "wavicon/present/table.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
@@ -37,12 +38,13 @@ void print_parts(const Stimulus& stimulus) {
 }
 
 int run(const std::string& file) {
-  const AudioReader reader(file);
+  const AudioReader reader(file, CutOff::accepted);
   const AudioFileInfo& info = reader.info();
   std::printf("%s: %s, %s, %g Hz, %d channel%s, %lld frames (%.6g s)\n", file.c_str(), info.container.c_str(),
-              name_of(info.format).c_str(), info.sample_rate_hz, info.channel_count,
+              capture_info(info).format.c_str(), info.sample_rate_hz, info.channel_count,
               info.channel_count == 1 ? "" : "s", static_cast<long long>(info.frames),
               static_cast<double>(info.frames) / info.sample_rate_hz);
+  if (!info.cut_off.empty()) std::printf("it is cut off: %s\n", info.cut_off.c_str());
   if (info.reported_samples)
     std::printf("what recorded it reported %lld samples of latency, which are in it\n",
                 static_cast<long long>(*info.reported_samples));

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "stimulus_file.hpp"
 
 #include <fmt/format.h>
@@ -6,63 +7,15 @@
 #include <vector>
 
 #include "commands.hpp"
-#include "wavicon/audio/between_samples.hpp"
-#include "wavicon/audio/decibels.hpp"
-#include "wavicon/file/audio_file.hpp"
+#include "wavicon/file/stimulus_file.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
 namespace wavicon::cli {
 namespace {
 
-constexpr std::int64_t kBlockFrames = 8192;
-
-AudioWriteOptions write_options(const Stimulus& stimulus) {
-  const Recipe& recipe = stimulus.recipe();
-  AudioWriteOptions options{recipe.sample_rate_hz, recipe.channel_count,
-                            recipe.bits == 16   ? SampleFormat::pcm16
-                            : recipe.bits == 24 ? SampleFormat::pcm24
-                                                : SampleFormat::float32};
-  options.dither = recipe.dither;
-  options.seed = static_cast<std::uint64_t>(recipe.seed);
-  options.frames = stimulus.frames();
-  options.recipe = recipe_text(recipe);
-  options.description = recipe.name;
-  const auto& marks = stimulus.marks();
-  if (marks) options.cues.push_back({marks->start_frame, "start mark"});
-  for (const PlacedPart& part : stimulus.parts()) options.cues.push_back({part.first_frame, part.name});
-  if (marks) options.cues.push_back({marks->end_frame, "end mark"});
-  return options;
-}
-
-// The highest magnitude, at the samples and between them.
-struct Highest {
-  double sample = 0;
-  double between = 0;
-};
-
-// Renders into the writer.
-Highest write_blocks(const std::string& file, Stimulus& stimulus, AudioWriter& writer, bool quiet) {
-  Progress progress("make " + file, quiet);
-  const auto channels = static_cast<std::size_t>(stimulus.recipe().channel_count);
-  std::vector<double> one, block;
-  constexpr double kLoud = 0.7;  // what lies below does not exceed full scale between its samples
-  Highest highest;
-  for (std::int64_t start = 0; start < stimulus.frames(); start += kBlockFrames) {
-    const auto count = static_cast<std::size_t>(std::min(kBlockFrames, stimulus.frames() - start));
-    one.resize(count + 2 * kBetweenReach);
-    block.resize(count * channels);
-    for (std::size_t c = 0; c < channels; ++c) {
-      stimulus.render(start - static_cast<std::int64_t>(kBetweenReach), static_cast<int>(c), one);
-      for (std::size_t n = 0; n < count; ++n) block[n * channels + c] = one[n + kBetweenReach];
-      if (peak(one) > kLoud) highest.between = std::max(highest.between, highest_between(one).first);
-    }
-    highest.sample = std::max(highest.sample, peak(block));
-    writer.write(block);
-    progress(static_cast<double>(start) / static_cast<double>(stimulus.frames()));
-  }
-  writer.finish();
-  return highest;
-}
+constexpr double kSilentDb = -400;  // stands for the level of silence
+constexpr double kRoomDb = 0.1;     // left below full scale when a pad is proposed
+constexpr double kOverDb = 0.2;     // over full scale between samples from which a converter is in danger
 
 std::string summary(const Stimulus& stimulus) {
   const Recipe& r = stimulus.recipe();
@@ -89,22 +42,22 @@ std::string summary(const Stimulus& stimulus) {
 
 void write_stimulus(const Recipe& recipe, const std::string& file, bool quiet) {
   Stimulus stimulus(recipe);
-  AudioWriter writer(file, write_options(stimulus));
-  const Highest highest = write_blocks(file, stimulus, writer, quiet);
-  const double true_peak_db = db_from_ratio(std::max(highest.sample, highest.between));
+  Progress progress("make " + file, quiet);
+  const WrittenStimulus written = write_stimulus_file(file, stimulus, [&](double part) { progress(part); });
+  const double true_peak_db = written.true_peak_dbtp.value_or(kSilentDb);
   say(quiet, fmt::format("{}: {}", file, summary(stimulus)));
-  if (writer.clipped().count > 0)
+  if (written.clipped.count > 0)
     warn(quiet,
-         fmt::format("the parts add up to {:+.2f} dBFS ({:+.2f} dBTP): {} samples were clipped by the {}-bit "
-                     "format, first at {:.6f} s; lower "
-                     "them with --pad {:.1f}, or write 32-bit float with --bits 32",
-                     db_from_ratio(highest.sample), true_peak_db, writer.clipped().count, recipe.bits,
-                     static_cast<double>(writer.clipped().first_frame) / recipe.sample_rate_hz,
-                     -true_peak_db - 0.1));
-  else if (recipe.bits != 32 && true_peak_db > 0.2)
+         fmt::format(
+             "the parts add up to {:+.2f} dBFS ({:+.2f} dBTP): {} samples were clipped by the {}-bit format, "
+             "first at {:.6f} s; lower them with --pad {:.1f}, or write 32-bit float with --bits 32",
+             written.peak_dbfs.value_or(kSilentDb), true_peak_db, written.clipped.count, recipe.bits,
+             static_cast<double>(written.clipped.first_frame) / recipe.sample_rate_hz,
+             -true_peak_db - kRoomDb));
+  else if (recipe.bits != 32 && true_peak_db > kOverDb)
     warn(quiet, fmt::format("between its samples it reaches {:+.2f} dBTP: a converter clips there; lower it "
                             "with --pad {:.1f}",
-                            true_peak_db, -true_peak_db - 0.1));
+                            true_peak_db, -true_peak_db - kRoomDb));
 }
 
 }  // namespace wavicon::cli

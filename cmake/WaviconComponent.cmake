@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: MIT
 # One component = one folder of include/wavicon and src = one target wavicon-NAME with the alias wavicon::NAME,
 # its header set, its install rule and its pkg-config file.
 
@@ -14,8 +15,8 @@ target_compile_options(wavicon-flags INTERFACE -Wall -Wextra -Wpedantic -Wshadow
 
 function(wavicon_component name)
   cmake_parse_arguments(ARG "" "SUMMARY" "USES;PRIVATE;HEADER_ONLY;PACKAGES;PKGCONFIG" ${ARGN})
-  file(GLOB sources CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/src/${name}/*.cpp)
-  file(GLOB headers CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/include/wavicon/${name}/*.hpp)
+  file(GLOB_RECURSE sources CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/src/${name}/*.cpp)
+  file(GLOB_RECURSE headers CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/include/wavicon/${name}/*.hpp)
   add_library(wavicon-${name} ${sources})
   add_library(wavicon::${name} ALIAS wavicon-${name})
   target_sources(wavicon-${name} PUBLIC FILE_SET HEADERS BASE_DIRS ${PROJECT_SOURCE_DIR}/include FILES ${headers})
@@ -25,6 +26,7 @@ function(wavicon_component name)
   foreach(library IN LISTS ARG_HEADER_ONLY)
     target_link_libraries(wavicon-${name} PRIVATE $<BUILD_INTERFACE:${library}>)
   endforeach()
+  target_compile_definitions(wavicon-${name} PRIVATE WAVICON_STRICT_SHEETS=$<BOOL:${WAVICON_TESTS}>)
   target_compile_features(wavicon-${name} PUBLIC cxx_std_20)
   target_include_directories(wavicon-${name} PRIVATE ${PROJECT_SOURCE_DIR}/src)
   set_target_properties(wavicon-${name} PROPERTIES EXPORT_NAME ${name} POSITION_INDEPENDENT_CODE ON

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What `wavicon make tone`, `feed` and `harmonics` do, by calls: a tone through Tern at a row of drives, and
 // its harmonics.
 //
@@ -7,7 +8,7 @@
 #include <exception>
 #include <string>
 
-#include "wavicon/measure/harmonics.hpp"
+#include "wavicon/measure/harmonics/harmonics.hpp"
 #include "wavicon/path/chain.hpp"
 #include "wavicon/stimulus/tone.hpp"
 
@@ -44,9 +45,8 @@ int main(int argc, char** argv) try {
       .sample_rate_hz = 48000, .frequency_hz = 997, .level_dbfs = -20, .seconds = 1};
   for (const int drive : {0, 6, 12, 18, 24}) {
     const auto capture = capture_through(unit + "?drive=" + std::to_string(drive), tone);
-    const auto result = wavicon::measure_harmonics(capture, {.format = wavicon::SampleFormat::float32});
-    const auto sheet =
-        wavicon::harmonics_sheet(result, {.format = "32-bit float", .sample_rate_hz = 48000, .channels = 1});
+    const auto judged = wavicon::judge(capture, wavicon::SampleFormat::float32);
+    const auto sheet = wavicon::harmonics_sheet(wavicon::measure_harmonics(judged), judged.info());
     std::printf("drive %2d dB  %s\n", drive, sheet.findings.front().text.c_str());
   }
 } catch (const std::exception& error) {

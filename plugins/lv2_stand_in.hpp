@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // A stand-in's arithmetic as an LV2 plugin of one channel: port 0 is the input, port 1 the output, the rest
 // are controls.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: MIT
 # Sourced by ./check and ./demo: the Debian packages that the build needs, and the build itself. Does nothing where nothing is missing.
 
 packages="cmake g++ ninja-build pkg-config libeigen3-dev libfmt-dev libfftw3-dev libsndfile1-dev libcli11-dev nlohmann-json3-dev libtomlplusplus-dev

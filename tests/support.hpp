@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // What several tests share: signals of known content, folders that vanish, programs run and watched.
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Avocet as an LV2 plugin: ports in, ports out, the arithmetic is src/path/avocet.cpp.
 
 #include "path/avocet.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Plover as an LV2 plugin: ports in, ports out, the arithmetic is src/path/plover.cpp.
 
 #include "path/plover.hpp"

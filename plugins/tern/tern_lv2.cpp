@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Tern as an LV2 plugin: ports in, ports out, the arithmetic is src/path/tern.cpp.
 
 #include "path/tern.hpp"

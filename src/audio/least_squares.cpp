@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/audio/least_squares.hpp"
 
 #include <algorithm>

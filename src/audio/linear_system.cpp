@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/audio/linear_system.hpp"
 
 #include <Eigen/Cholesky>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/audio/nearest_names.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/audio/sample_format.hpp"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Marks loops that are worth compiling twice, for the oldest processor and for those with wider registers.
 // Contraction is off (cmake/WaviconComponent.cmake), so both give the same bits. Internal.

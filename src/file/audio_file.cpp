@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/file/audio_file.hpp"
 
 #include <fmt/format.h>
@@ -70,6 +71,31 @@ std::string container_name(int format) {
                                                                                                    : "other";
 }
 
+// Samples that are neither integers nor floats, by the words of those who know them; empty for those that
+// are.
+std::string encoding_of(int format) {
+  switch (format & SF_FORMAT_SUBMASK) {
+    case SF_FORMAT_ULAW:
+      return "8-bit µ-law";
+    case SF_FORMAT_ALAW:
+      return "8-bit A-law";
+    case SF_FORMAT_PCM_S8:
+    case SF_FORMAT_PCM_U8:
+    case SF_FORMAT_PCM_16:
+    case SF_FORMAT_PCM_24:
+    case SF_FORMAT_PCM_32:
+    case SF_FORMAT_FLOAT:
+    case SF_FORMAT_DOUBLE:
+      return "";
+    default:
+      break;
+  }
+  SF_FORMAT_INFO info{format & SF_FORMAT_SUBMASK, nullptr, nullptr};
+  return sf_command(nullptr, SFC_GET_FORMAT_INFO, &info, sizeof info) == 0 && info.name != nullptr
+             ? info.name
+             : "encoded";
+}
+
 SampleFormat sample_format(int format) {
   switch (format & SF_FORMAT_SUBMASK) {
     case SF_FORMAT_PCM_S8:
@@ -83,6 +109,11 @@ SampleFormat sample_format(int format) {
       return SampleFormat::pcm32;
     case SF_FORMAT_DOUBLE:
       return SampleFormat::float64;
+    case SF_FORMAT_FLOAT:
+      return SampleFormat::float32;
+    case SF_FORMAT_ULAW:
+    case SF_FORMAT_ALAW:
+      return SampleFormat::pcm16;  // what they decode to
     default:
       return SampleFormat::float32;
   }
@@ -118,12 +149,12 @@ struct AudioReader::Impl {
   }
 };
 
-AudioReader::AudioReader(const fs::path& path) : impl_(std::make_unique<Impl>()) {
+AudioReader::AudioReader(const fs::path& path, CutOff cut_off) : impl_(std::make_unique<Impl>()) {
   require_readable(path);
   SF_INFO info{};
   impl_->sound.reset(sf_open(path.c_str(), SFM_READ, &info));
   const file_detail::ChunkIndex chunks = file_detail::index_chunks(path);
-  if (!chunks.missing.empty())
+  if (!chunks.missing.empty() && (cut_off == CutOff::refused || !impl_->sound || info.frames <= 0))
     throw input_error(path, fmt::format("is cut off: {}; copy or bounce it again", chunks.missing));
   if (!impl_->sound) throw input_error(path, fmt::format("cannot be read as audio ({})", reason(nullptr)));
   impl_->info = {path,
@@ -132,6 +163,8 @@ AudioReader::AudioReader(const fs::path& path) : impl_(std::make_unique<Impl>())
                  static_cast<double>(info.samplerate),
                  info.channels,
                  info.frames};
+  impl_->info.encoding = encoding_of(info.format);
+  impl_->info.cut_off = chunks.missing;
   file_detail::read_extras(path, chunks, impl_->info);
   const char* comment = sf_get_string(impl_->sound.get(), SF_STR_COMMENT);
   if (comment != nullptr && impl_->info.recipe.empty()) read_comment(comment, impl_->info);
@@ -156,7 +189,7 @@ void AudioReader::seek(std::int64_t frame) {
   impl_->position = frame;
 }
 
-FileSource::FileSource(const fs::path& path) : reader_(path) {
+FileSource::FileSource(const fs::path& path, CutOff cut_off) : reader_(path, cut_off) {
   if (info().frames == 0) throw input_error(path, "there is no audio in it: 0 frames");
 }
 
@@ -385,6 +418,25 @@ ClippedSamples write_audio_file(const fs::path& path, const Audio& audio, AudioW
   }
   writer.finish();
   return writer.clipped();
+}
+
+std::vector<std::vector<float>> read_planar(const fs::path& path) {
+  AudioReader reader(path);
+  const AudioFileInfo& info = reader.info();
+  const auto channels = static_cast<std::size_t>(info.channel_count);
+  std::vector<float> interleaved(static_cast<std::size_t>(info.frames) * channels);
+  reader.read(std::span(interleaved));
+  std::vector<std::vector<float>> runs(channels, std::vector<float>(static_cast<std::size_t>(info.frames)));
+  for (std::size_t i = 0; i < interleaved.size(); ++i) runs[i % channels][i / channels] = interleaved[i];
+  return runs;
+}
+
+void write_planar(AudioWriter& writer, const std::vector<std::vector<float>>& runs) {
+  if (runs.empty()) return;
+  std::vector<float> interleaved(runs.front().size() * runs.size());
+  for (std::size_t i = 0; i < interleaved.size(); ++i)
+    interleaved[i] = runs[i % runs.size()][i / runs.size()];
+  writer.write(std::span<const float>(interleaved));
 }
 
 }  // namespace wavicon

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "chunks.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // The chunks of WAV, RF64 and AIFF files (EA IFF 85 and its little-endian kin RIFF): 4 letters, a 32-bit
 // size, content padded to even length. What libsndfile does not tell or write is done here: whether a file is
@@ -30,8 +31,8 @@ struct ChunkIndex {
 /// Recipe and cue marks of an indexed file.
 void read_extras(const std::filesystem::path& path, const ChunkIndex& index, AudioFileInfo& info);
 
-/// Appends recipe, cue marks and facts to a finished WAV, RF64 or AIFF file and corrects its size. @return false
-/// when the file cannot be written.
+/// Appends recipe, cue marks and facts to a finished WAV, RF64 or AIFF file and corrects its size. @return
+/// false when the file cannot be written.
 [[nodiscard]] bool append_extras(const std::filesystem::path& path, const std::string& recipe,
                                  const std::vector<CueMark>& cues, const std::string& facts);
 

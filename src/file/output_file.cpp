@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/file/output_file.hpp"
 
 #include <fmt/format.h>

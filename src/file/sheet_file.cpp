@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/file/sheet_file.hpp"
 
 #include <fmt/format.h>
@@ -38,26 +39,29 @@ Json conditions(const Conditions& from) {
   return object;
 }
 
-void add_channel(Json& object, const std::optional<int>& channel) {
-  if (channel) object["channel"] = *channel + 1;
+// Mid and side are no channels: their conditions say which is which.
+void add_channel(Json& object, const std::optional<int>& channel, const Sheet& sheet) {
+  if (channel && sheet.channel_names.empty()) object["channel"] = *channel + 1;
+  if (channel && !sheet.channel_names.empty()) object["view"] = channel_name(sheet, *channel);
 }
 
-Json reading(const Reading& r) {
+Json reading(const Reading& r, const Sheet& sheet) {
   Json object;
   object["name"] = r.name;
-  add_channel(object, r.channel);
+  add_channel(object, r.channel, sheet);
   object["value"] = r.text.empty() ? number(r.value) : Json(r.text);
   object["unit"] = r.unit;
   object["floor"] = number(r.floor);
+  if (r.uncertainty) object["uncertainty"] = number(*r.uncertainty);
   if (r.bound) object["bound"] = true;
   object["conditions"] = conditions(r.conditions);
   return object;
 }
 
-Json curve(const Curve& c) {
+Json curve(const Curve& c, const Sheet& sheet) {
   Json object;
   object["name"] = c.name;
-  add_channel(object, c.channel);
+  add_channel(object, c.channel, sheet);
   object["x_unit"] = c.x_unit;
   object["y_unit"] = c.y_unit;
   // Curves are for drawing: a thousandth of a decibel, six digits of a frequency.
@@ -71,10 +75,10 @@ Json curve(const Curve& c) {
   return object;
 }
 
-Json map(const Map& m) {
+Json map(const LevelMap& m, const Sheet& sheet) {
   Json object;
   object["name"] = m.name;
-  add_channel(object, m.channel);
+  add_channel(object, m.channel, sheet);
   object["x_unit"] = m.x_unit;
   object["y_unit"] = m.y_unit;
   object["z_unit"] = m.z_unit;
@@ -90,21 +94,22 @@ Json map(const Map& m) {
   return object;
 }
 
-Json finding(const Finding& f) {
+Json finding(const Finding& f, const Sheet& sheet) {
   Json object;
   object["severity"] = name_of(f.severity);
-  add_channel(object, f.channel);
+  object["code"] = word_of(f.code);
+  add_channel(object, f.channel, sheet);
   object["text"] = f.text;
   return object;
 }
 
 // One item a line: a person can read it, and two sheets can be compared line by line.
 template <typename Items, typename Convert>
-std::string list(const std::string& name, const Items& items, Convert convert) {
+std::string list(const std::string& name, const Items& items, Convert convert, const Sheet& sheet) {
   std::string text = fmt::format("  \"{}\": [", name);
   const char* before = "\n    ";
   for (const auto& item : items) {
-    text += before + convert(item).dump();
+    text += before + convert(item, sheet).dump();
     before = ",\n    ";
   }
   return text + (items.empty() ? "]" : "\n  ]");
@@ -120,9 +125,9 @@ std::string sheet_text(const Sheet& sheet) {
   return fmt::format(
       "{{\n  \"format\": \"wavicon-sheet\",\n  \"version\": 1,\n  \"measurement\": {},\n  \"capture\": "
       "{},\n{},\n{},\n{}{}\n}}",
-      Json(sheet.measurement).dump(), capture.dump(), list("readings", sheet.readings, reading),
-      list("curves", sheet.curves, curve), list("findings", sheet.findings, finding),
-      sheet.maps.empty() ? "" : ",\n" + list("maps", sheet.maps, map));
+      Json(sheet.measurement).dump(), capture.dump(), list("readings", sheet.readings, reading, sheet),
+      list("curves", sheet.curves, curve, sheet), list("findings", sheet.findings, finding, sheet),
+      sheet.maps.empty() ? "" : ",\n" + list("maps", sheet.maps, map, sheet));
 }
 
 std::string csv_text(const std::string& text) {
@@ -155,10 +160,13 @@ std::string sheets_to_csv(const std::vector<Sheet>& sheets) {
         const Json json = condition(value);
         circumstances += name + "=" + (json.is_string() ? json.get<std::string>() : json.dump());
       }
-      text += fmt::format("{},{},{},{},{},{},{},{},{}\n", csv_text(sheet.capture.file), sheet.measurement,
-                          r.name, r.channel ? std::to_string(*r.channel + 1) : "",
-                          r.text.empty() ? csv_number(r.value) : csv_text(r.text), r.unit,
-                          csv_number(r.floor), r.bound ? "true" : "false", csv_text(circumstances));
+      text +=
+          fmt::format("{},{},{},{},{},{},{},{},{}\n", csv_text(sheet.capture.file), sheet.measurement, r.name,
+                      !r.channel                    ? ""
+                      : sheet.channel_names.empty() ? std::to_string(*r.channel + 1)
+                                                    : channel_name(sheet, *r.channel),
+                      r.text.empty() ? csv_number(r.value) : csv_text(r.text), r.unit, csv_number(r.floor),
+                      r.bound ? "true" : "false", csv_text(circumstances));
     }
   }
   return text;

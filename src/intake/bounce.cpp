@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/intake/bounce.hpp"
 
 #include <fmt/format.h>
@@ -8,15 +9,16 @@
 #include <numbers>
 #include <vector>
 
-#include "bounce_stretch.hpp"
+#include "bounce_tempo.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/fractional.hpp"
+#include "wavicon/sheet/sheet_builder.hpp"
 
 namespace wavicon {
 namespace {
 
-using intake_detail::stretch_of;
+using intake_detail::tempo_ratio_of;
 
 constexpr double kGainDb = 0.05;  // that counts as a change
 constexpr double kFadeWindowS = 0.004;
@@ -190,7 +192,10 @@ std::optional<bool> dither_of(AudioSource& source, Stimulus& stimulus, const Tak
 
 }  // namespace
 
-Bounce examine_bounce(AudioSource& source, Stimulus& stimulus, const HealthResult& health) {
+Bounce examine_bounce(const JudgedCapture& bounce) {
+  AudioSource& source = *bounce.source_;
+  Stimulus& stimulus = bounce.stimulus();
+  const HealthResult& health = bounce.health();
   if (!health.best || !stimulus.marks())
     throw Error(ErrorCode::bad_input, "the stimulus is not found in it: neither of its marks");
   const Take& take = health.takes[*health.best];
@@ -214,9 +219,9 @@ Bounce examine_bounce(AudioSource& source, Stimulus& stimulus, const HealthResul
   out.used_bits = channel.used_bits;
   if (out.used_bits > 0 && out.used_bits < stimulus.recipe().bits)
     out.dithered = dither_of(source, stimulus, take, out.used_bits);
-  out.stretch_ratio = stretch_of(source, stimulus, take).value_or(1);
+  out.tempo_ratio = tempo_ratio_of(source, stimulus, take).value_or(1);
   // Grains put together anew rise and fall by themselves.
-  if (out.stretch_ratio == 1) find_fades(source, stimulus, take, out);
+  if (out.tempo_ratio == 1) find_fades(source, stimulus, take, out);
   for (const Named& named : kNamed)
     if (std::abs(out.gain_db - named.db) < kGainDb) out.gain_like = named.what;
   double peak = 0;
@@ -229,73 +234,88 @@ Bounce examine_bounce(AudioSource& source, Stimulus& stimulus, const HealthResul
 }
 
 Sheet bounce_sheet(const Bounce& b, const CaptureInfo& capture) {
-  Sheet sheet{"kit", capture, {}, {}, {}, {}, {}};
-  const auto add = [&](const char* name, double value, const char* unit) {
-    sheet.readings.push_back(
-        {name, std::nullopt, value, unit, std::nullopt, false, {{"by", std::string("marks")}}, {}});
+  SheetBuilder sheet(kit_readings(), capture);
+  const auto add = [&](const char* name, double value) {
+    sheet.add(name, std::nullopt, value, {{"by", std::string("marks")}});
   };
-  const auto say = [&](std::string text, Severity severity = Severity::note) {
-    sheet.findings.push_back({severity, std::move(text), std::nullopt});
+  const auto say = [&](FindingCode code, std::string text, Severity severity = Severity::note) {
+    sheet.say(severity, code, std::move(text), std::nullopt);
   };
-  add("gain_db", b.gain_db, "dB");
-  add("polarity", b.polarity, "");
-  add("delay_samples", b.place_frames, "samples");
-  add("lead_frames", static_cast<double>(b.lead_frames), "frames");
-  add("tail_frames", static_cast<double>(b.tail_frames), "frames");
-  add("fade_in_frames", static_cast<double>(b.fade_in_frames), "frames");
-  add("fade_out_frames", static_cast<double>(b.fade_out_frames), "frames");
-  if (b.used_bits > 0) add("used_bits", b.used_bits, "bits");
-  add("peak_dbfs", b.peak_dbfs, "dBFS");
-  const std::size_t before = sheet.findings.size();
+  add("gain_db", b.gain_db);
+  add("polarity", b.polarity);
+  add("delay_samples", b.place_frames);
+  add("lead_frames", static_cast<double>(b.lead_frames));
+  add("tail_frames", static_cast<double>(b.tail_frames));
+  add("fade_in_frames", static_cast<double>(b.fade_in_frames));
+  add("fade_out_frames", static_cast<double>(b.fade_out_frames));
+  if (b.used_bits > 0) add("used_bits", b.used_bits);
+  add("peak_dbfs", b.peak_dbfs);
+  const std::size_t before = sheet.sheet().findings.size();
   if (b.normalised)
-    say(fmt::format("normalised: its peak lies at {:.1f} dBFS, by a gain of {:+.2f} dB; switch that off",
+    say(FindingCode::gain_changed,
+        fmt::format("normalised: its peak lies at {:.1f} dBFS, by a gain of {:+.2f} dB; switch that off",
                     b.peak_dbfs, b.gain_db),
         Severity::warning);
   else if (std::abs(b.gain_db) > kGainDb)
-    say(fmt::format("a gain of {:+.2f} dB{}", b.gain_db, b.gain_like.empty() ? "" : ", as of " + b.gain_like),
+    say(FindingCode::gain_changed,
+        fmt::format("a gain of {:+.2f} dB{}", b.gain_db, b.gain_like.empty() ? "" : ", as of " + b.gain_like),
         Severity::warning);
-  if (b.polarity < 0) say("the polarity is turned", Severity::warning);
+  if (b.polarity < 0) say(FindingCode::polarity_inverted, "the polarity is turned", Severity::warning);
   if (b.delayed) {
-    say(fmt::format("{} frames late in a file as long as the stimulus: a plugin's delay is not made up for, "
+    say(FindingCode::moved,
+        fmt::format("{} frames late in a file as long as the stimulus: a plugin's delay is not made up for, "
                     "or the region stands late",
                     b.lead_frames),
         Severity::warning);
   } else {
-    if (b.lead_frames > 0) say(fmt::format("{} frames were put before it", b.lead_frames));
-    if (b.tail_frames > 0) say(fmt::format("{} frames were put behind it", b.tail_frames));
+    if (b.lead_frames > 0)
+      say(FindingCode::moved, fmt::format("{} frames were put before it", b.lead_frames));
+    if (b.tail_frames > 0)
+      say(FindingCode::moved, fmt::format("{} frames were put behind it", b.tail_frames));
     if (b.lead_frames < 0)
-      say(fmt::format("its first {} frames were cut off", -b.lead_frames), Severity::warning);
+      say(FindingCode::trimmed, fmt::format("its first {} frames were cut off", -b.lead_frames),
+          Severity::warning);
     if (b.tail_frames < 0)
-      say(fmt::format("its last {} frames were cut off", -b.tail_frames), Severity::warning);
+      say(FindingCode::trimmed, fmt::format("its last {} frames were cut off", -b.tail_frames),
+          Severity::warning);
   }
   if (b.shaped_db > 0)
-    say(
+    say(FindingCode::path_shapes_marks,
         fmt::format("what is in the path shapes the marks by {:.1f} dB between 400 Hz and 5 kHz: gain, "
                     "polarity and a few samples of delay can be its doing, and fades cannot be told",
                     b.shaped_db));
   if (b.fade_in_frames > 0)
-    say(fmt::format("faded in over about {} frames ({})", b.fade_in_frames, b.fade_shape), Severity::warning);
+    say(FindingCode::faded, fmt::format("faded in over about {} frames ({})", b.fade_in_frames, b.fade_shape),
+        Severity::warning);
   if (b.fade_out_frames > 0)
-    say(fmt::format("faded out over about {} frames", b.fade_out_frames), Severity::warning);
+    say(FindingCode::faded, fmt::format("faded out over about {} frames", b.fade_out_frames),
+        Severity::warning);
   if (b.dithered)
-    say(fmt::format("shortened to {} bits, {}", b.used_bits, *b.dithered ? "with dither" : "without dither"),
+    say(FindingCode::word_length_changed,
+        fmt::format("shortened to {} bits, {}", b.used_bits, *b.dithered ? "with dither" : "without dither"),
         *b.dithered ? Severity::note : Severity::warning);
   if (b.rate_ratio != 1)
-    say(fmt::format("it plays at {:.4f} times its speed: a wrong sample rate in the session", b.rate_ratio),
+    say(FindingCode::wrong_rate,
+        fmt::format("it plays at {:.4f} times its speed: a wrong sample rate in the session", b.rate_ratio),
         Severity::warning);
-  if (b.stretch_ratio != 1)
-    say(fmt::format(
-            "stretched in time to about {:.2f} % with its pitch kept: switch time stretching (following the tempo) "
-            "off and export again; its parts are not measured",
-            100 * b.stretch_ratio),
+  if (b.tempo_ratio != 1)
+    say(FindingCode::tempo_changed,
+        fmt::format("stretched in time to about {:.2f} % with its pitch kept: switch time stretching "
+                    "(following the tempo) "
+                    "off and export again; its parts are not measured",
+                    100 * b.tempo_ratio),
         Severity::warning);
-  if (std::abs(b.drift_ppm) > 1) say(fmt::format("stretched by {:+.1f} ppm", b.drift_ppm), Severity::warning);
-  if (b.copied) say(fmt::format("one channel became {}, the same on each", b.channels));
-  if (b.one_side) say("it stands on one channel of several", Severity::warning);
+  if (std::abs(b.drift_ppm) > 1)
+    say(FindingCode::clock_drift, fmt::format("stretched by {:+.1f} ppm", b.drift_ppm), Severity::warning);
+  if (b.copied)
+    say(FindingCode::channels_changed, fmt::format("one channel became {}, the same on each", b.channels));
+  if (b.one_side)
+    say(FindingCode::channels_changed, "it stands on one channel of several", Severity::warning);
   if (b.channels < b.stimulus_channels)
-    say(fmt::format("{} channels became {}", b.stimulus_channels, b.channels), Severity::warning);
-  if (sheet.findings.size() == before) say("nothing was done to it");
-  return sheet;
+    say(FindingCode::channels_changed, fmt::format("{} channels became {}", b.stimulus_channels, b.channels),
+        Severity::warning);
+  if (sheet.sheet().findings.size() == before) say(FindingCode::untouched, "nothing was done to it");
+  return sheet.finish();
 }
 
 }  // namespace wavicon

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // What a short run of samples shows at one look: cheap enough for every sample of a long capture. Internal.
 

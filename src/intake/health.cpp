@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/intake/health.hpp"
 
 #include <fmt/format.h>
@@ -152,7 +153,7 @@ void forgive_what_was_told(const HealthResult& result, std::vector<ChannelHealth
 
 // No part by which the channels of a stimulus could be told apart.
 bool plays_the_same_everywhere(const Recipe& recipe) {
-  return std::all_of(recipe.parts.begin(), recipe.parts.end(), [](const Part& part) {
+  return std::all_of(recipe.parts.begin(), recipe.parts.end(), [](const RecipePart& part) {
     const auto* noise = std::get_if<Noise>(&part.kind);
     return part.channels.empty() && !std::holds_alternative<ChannelNumbers>(part.kind) &&
            (noise == nullptr || !noise->independent);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "jumps.hpp"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Jumps: single places where a signal changes far more abruptly than anywhere around it; clicks, cuts, tones
 // switched hard. Internal.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "mark_search.hpp"
 
 #include <algorithm>
@@ -127,7 +128,7 @@ class MarkSearch {
     sums_.assign(x.size() + 1, 0.0);
     for (std::size_t n = 0; n < x.size(); ++n) sums_[n + 1] = sums_[n] + x[n] * x[n];
     if (!std::isfinite(sums_.back()))
-      throw Error(ErrorCode::bad_input, "holds a value that is no number: what wrote it has failed there");
+      throw Error(ErrorCode::bad_input, "holds NaN or infinity: what wrote it has failed there");
     local_.resize(x.size() / step_);
     for (std::size_t i = 0; i < local_.size(); ++i)
       local_[i] = sums_[std::min(x.size(), i * step_ + marks_[0].size())] - sums_[i * step_];

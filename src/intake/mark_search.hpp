@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Marks looked for in every channel of a source, block by block, and placed to a fraction of a sample.
 // Internal.

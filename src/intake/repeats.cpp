@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "repeats.hpp"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Blocks that were played twice in place, as a link does that had nothing new to play. Internal.
 

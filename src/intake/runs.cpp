@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "runs.hpp"
 
 #include <algorithm>

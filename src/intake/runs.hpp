@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Runs of equal samples: crests that were cut off, and sound that was replaced by zeros. Internal.
 

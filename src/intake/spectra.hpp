@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // What a few spectra, spread over a capture, tell: where a band ends, and whether mains hum runs through it.
 // Internal.

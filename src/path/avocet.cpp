@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "path/avocet.hpp"
 
 #include <cmath>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Avocet, the stand-in for an equaliser: a low cut of Butterworth's design, a bell, a high shelf, and a
 // level. Every section is the analogue one brought to the sample rate by the bilinear transform, its own

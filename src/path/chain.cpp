@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/path/chain.hpp"
 
 #include <fmt/format.h>
@@ -13,7 +14,7 @@ namespace wavicon {
 namespace {
 
 // Planar samples of one block, with the pointers that units want.
-struct Block {
+struct UnitBlock {
   std::vector<float> samples;
   std::vector<float*> channels;
 
@@ -43,7 +44,7 @@ std::uint32_t highest_bits(std::span<const float> samples) {
   return highest_bits(samples.data(), samples.size());
 }
 
-void spread(std::span<const float> interleaved, const Block& block, std::size_t frames) {
+void spread(std::span<const float> interleaved, const UnitBlock& block, std::size_t frames) {
   const std::size_t count = block.channels.size();
   if (count == 1) {
     std::copy_n(interleaved.begin(), frames, block.channels[0]);
@@ -53,7 +54,7 @@ void spread(std::span<const float> interleaved, const Block& block, std::size_t 
     for (std::size_t n = 0; n < frames; ++n) block.channels[c][n] = interleaved[n * count + c];
 }
 
-void gather(const Block& block, std::size_t from, std::size_t frames, std::span<float> interleaved) {
+void gather(const UnitBlock& block, std::size_t from, std::size_t frames, std::span<float> interleaved) {
   const std::size_t count = block.channels.size();
   if (count == 1) {
     std::copy_n(block.channels[0] + from, frames, interleaved.begin());
@@ -67,7 +68,7 @@ void gather(const Block& block, std::size_t from, std::size_t frames, std::span<
 
 struct Chain::Impl {
   std::vector<std::unique_ptr<Unit>> units;
-  std::vector<Block> blocks;  ///< blocks[i] is what goes into unit i, blocks[units.size()] what comes out
+  std::vector<UnitBlock> blocks;  ///< blocks[i] is what goes into unit i, blocks[units.size()] what comes out
   double sample_rate_hz = 0;
   int block_frames = 0;
 
@@ -89,7 +90,7 @@ struct Chain::Impl {
   }
 
   Error broken_sample(std::size_t unit, std::int64_t at_frame) const {
-    const Block& block = blocks[unit + 1];
+    const UnitBlock& block = blocks[unit + 1];
     const auto bad =
         std::find_if(block.samples.begin(), block.samples.end(), [](float x) { return !std::isfinite(x); });
     const auto index = bad - block.samples.begin();
@@ -138,8 +139,8 @@ int Chain::prepare(double sample_rate_hz, int channel_count, int block_frames) {
 
 FeedResult Chain::feed(const FeedSource& source, std::int64_t frames, const FeedSink& sink,
                        const FeedOptions& options) {
-  Block& in = impl_->blocks.front();
-  Block& out = impl_->blocks.back();
+  UnitBlock& in = impl_->blocks.front();
+  UnitBlock& out = impl_->blocks.back();
   const auto length = static_cast<std::int64_t>(impl_->block_frames);
   const std::size_t ins = in.channels.size(), outs = out.channels.size();
   std::vector<float> fed(static_cast<std::size_t>(length) * ins),

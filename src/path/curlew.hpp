@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Curlew, the stand-in for a small intercom box: a coarse converter with a sample rate of its own, held
 // values, a poor filter behind them, and a carrier that is left over.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "path/heron.hpp"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Heron, the stand-in for an audio interface with a cable from its output to its input: everything that its
 // readings should say is a setting.

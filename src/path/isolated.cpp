@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "isolated.hpp"
 
 #include <fcntl.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // A unit whose code runs in a process of its own: what goes wrong there is reported, not shared. Internal to
 // `path`.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #if WAVICON_LADSPA
 #include <dlfcn.h>
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // What a host owes an LV2 plugin: numbers for URIs, options, block lengths, a worker. Internal to `path`.
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // What the data of an LV2 plugin says: its ports, settings and needs. Nothing of the plugin's own code runs
 // here. Internal to `path`.

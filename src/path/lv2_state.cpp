@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #if WAVICON_LV2
 #include "lv2_state.hpp"
 

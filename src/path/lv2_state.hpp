@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Presets and saved states of LV2 plugins: values of settings, and what a plugin keeps beside them. Internal
 // to `path`.

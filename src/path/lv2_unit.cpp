@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #if WAVICON_LV2
 #include <dlfcn.h>
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Plover, the stand-in for a compressor: its arithmetic, used by the simulated unit and by the LV2 plugin
 // alike.

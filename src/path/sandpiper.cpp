@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "path/sandpiper.hpp"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Sandpiper, the stand-in for a link that drops out, loses or repeats samples, clips, turns the polarity and
 // hands over a wrong sample rate: known faults for the health check.

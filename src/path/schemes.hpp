@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // The kinds of unit, each behind its scheme. Internal to `path`.
 

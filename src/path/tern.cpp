@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "path/tern.hpp"
 
 #include <cmath>

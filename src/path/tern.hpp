@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Tern, the stand-in for a channel strip: its arithmetic, used by the simulated unit and by the LV2 plugin
 // alike.

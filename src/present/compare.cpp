@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -79,8 +80,7 @@ std::string comparison_table(const std::vector<Sheet>& sheets) {
     for (const Finding& finding : sheet.findings)
       text += fmt::format(
           "{}{}: {}{}\n", sheet.capture.file,
-          finding.channel && sheet.capture.channels > 1 ? fmt::format(", channel {}", *finding.channel + 1)
-                                                        : "",
+          finding.channel && sheet.capture.channels > 1 ? ", " + channel_name(sheet, *finding.channel) : "",
           finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ", finding.text);
   std::vector<Row> rows;
   for (const Sheet& sheet : sheets)
@@ -149,6 +149,52 @@ std::string ladder_table(const std::vector<Sheet>& sheets, const std::vector<std
   std::vector<bool> right(cells[0].size(), true);
   right[0] = right[1] = false;
   return aligned(cells, right);
+}
+
+namespace {
+
+// One sheet, a row for each value of a condition.
+std::string condition_rows(const Sheet& sheet, const RowLayout& layout) {
+  std::vector<std::vector<std::string>> rows = {{"", layout.heading}};
+  rows[0].insert(rows[0].end(), layout.columns.begin(), layout.columns.end());
+  if (!layout.column_condition.empty()) rows[0].push_back(layout.column_condition);
+  std::optional<std::int64_t> current;
+  for (const Reading& r : sheet.readings) {
+    const ConditionValue* value = find_condition(r, layout.rows_by);
+    const auto* number = value == nullptr ? nullptr : std::get_if<std::int64_t>(value);
+    if (number == nullptr) continue;
+    if (current != *number) {
+      current = *number;
+      rows.emplace_back(rows[0].size());
+      rows.back()[1] = std::to_string(*number);
+    }
+    const auto column = std::find(layout.columns.begin(), layout.columns.end(), r.name);
+    if (column == layout.columns.end()) continue;
+    rows.back()[static_cast<std::size_t>(column - layout.columns.begin()) + 2] = value_text(r);
+    if (const ConditionValue* more = find_condition(r, layout.column_condition))
+      if (const auto* real = std::get_if<double>(more)) rows.back().back() = fmt::format("{:.2f}", *real);
+  }
+  std::vector<bool> right(rows[0].size(), true);
+  right[0] = right[1] = false;
+  return aligned(rows, right);
+}
+
+}  // namespace
+
+std::string row_table(const std::vector<Sheet>& sheets, const RowLayout& layout) {
+  std::string text;
+  const std::size_t rows = layout.rows_by.empty() ? std::min(layout.names.size(), sheets.size()) : 0;
+  if (!layout.rows_by.empty()) {
+    for (const Sheet& sheet : sheets) {
+      Sheet findings{.capture = sheet.capture, .findings = sheet.findings};
+      text += sheet_table(findings) + "\n" + condition_rows(sheet, layout);
+    }
+    return text;
+  }
+  text += ladder_table({sheets.begin(), sheets.begin() + static_cast<std::ptrdiff_t>(rows)}, layout.names,
+                       layout.columns, layout.heading);
+  for (std::size_t i = rows; i < sheets.size(); ++i) text += sheet_table(sheets[i]);
+  return text;
 }
 
 }  // namespace wavicon

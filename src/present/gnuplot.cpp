@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "gnuplot.hpp"
 
 #include <fmt/format.h>

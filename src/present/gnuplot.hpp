@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // The way to gnuplot and the look that all our pictures share. Internal to `present`.
 

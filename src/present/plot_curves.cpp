@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -7,6 +8,7 @@
 #include <set>
 
 #include "gnuplot.hpp"
+#include "most_drawn.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/present/plot.hpp"
 
@@ -14,8 +16,6 @@ namespace wavicon {
 namespace {
 
 using namespace present_detail;
-
-constexpr std::size_t kMostCurves = 8;
 
 // Lines that stay apart in grey as well: by darkness and by dashes.
 struct Pen {
@@ -41,7 +41,7 @@ std::vector<Drawn> chosen(const std::vector<Sheet>& sheets, const CurveStyle& st
         std::string label;
         auto add = [&](const std::string& text) { label += (label.empty() ? "" : ", ") + text; };
         if (sheets.size() > 1) add(std::filesystem::path(sheet.capture.file).filename().string());
-        if (curve.channel && sheet.capture.channels > 1) add(fmt::format("channel {}", *curve.channel + 1));
+        if (curve.channel && sheet.capture.channels > 1) add(channel_name(sheet, *curve.channel));
         if (style.names.size() > 1 || label.empty()) add(name);
         if (drawn.size() < kMostCurves) drawn.push_back({&curve, label, name == style.names.front()});
       }

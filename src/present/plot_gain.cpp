@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -5,6 +6,7 @@
 #include <filesystem>
 
 #include "gnuplot.hpp"
+#include "most_drawn.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/present/plot.hpp"
 
@@ -12,8 +14,6 @@ namespace wavicon {
 namespace {
 
 using namespace present_detail;
-
-constexpr std::size_t kMostBlocks = 4;
 
 struct Drawn {
   const Curve* wave;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -6,6 +7,7 @@
 #include <set>
 
 #include "gnuplot.hpp"
+#include "most_drawn.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/present/plot.hpp"
 
@@ -14,7 +16,6 @@ namespace {
 
 using namespace present_detail;
 
-constexpr std::size_t kMostPanels = 4;
 constexpr double kLowestHz = 15;
 
 std::vector<std::pair<double, double>> points_of(const Curve& curve) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -5,6 +6,7 @@
 #include <filesystem>
 
 #include "gnuplot.hpp"
+#include "most_drawn.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/present/plot.hpp"
 
@@ -13,7 +15,6 @@ namespace {
 
 using namespace present_detail;
 
-constexpr std::size_t kMostPeriods = 4;
 constexpr const char* kColours[kMostPeriods] = {kMain, kAccent, "#a08a3c", "#5b9aa8"};
 
 struct Drawn {

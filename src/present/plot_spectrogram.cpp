@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -19,7 +20,7 @@ constexpr const char* kScale =
 constexpr double kShownDb = 120;
 
 // Rows are drawn evenly; a frequency becomes the place of a row.
-double row_of(const Map& map, double hz) {
+double row_of(const LevelMap& map, double hz) {
   const auto above = std::lower_bound(map.y.begin(), map.y.end(), hz);
   if (above == map.y.begin()) return 0;
   if (above == map.y.end()) return static_cast<double>(map.y.size()) - 1;
@@ -27,12 +28,12 @@ double row_of(const Map& map, double hz) {
   return i - (*above - hz) / (*above - *(above - 1));
 }
 
-std::string tick(const Map& map, double hz, bool first) {
+std::string tick(const LevelMap& map, double hz, bool first) {
   const std::string label = hz >= 1000 ? fmt::format("{:g}k", hz / 1000) : fmt::format("{:g}", hz);
   return fmt::format("{}'{}' {:.6g}", first ? "" : ", ", label, row_of(map, hz));
 }
 
-std::string ticks(const Map& map) {
+std::string ticks(const LevelMap& map) {
   std::string text;
   const double range = map.y.back() - map.y.front();
   if (std::abs((map.y[1] - map.y[0]) - range / static_cast<double>(map.y.size() - 1)) < 1e-6 * range) {
@@ -54,7 +55,7 @@ std::string ticks(const Map& map) {
   return text;
 }
 
-std::string map_block(const Map& map) {
+std::string map_block(const LevelMap& map) {
   std::string text = "$map << END\n";
   const std::size_t rows = map.y.size();
   for (std::size_t r = 0; r < rows; ++r) {
@@ -66,11 +67,11 @@ std::string map_block(const Map& map) {
 }
 
 // Names of the parts above the picture, those that have room.
-std::string label_script(const Sheet& sheet, const Map& map) {
+std::string label_script(const Sheet& sheet, const LevelMap& map) {
   const double width = map.x.back() - map.x.front();
   std::string text;
   double free_from[3] = {map.x.front() - width, map.x.front() - width, map.x.front() - width};
-  for (const Label& label : sheet.labels) {
+  for (const AxisLabel& label : sheet.labels) {
     const double middle = (std::max(label.from, map.x.front()) + std::min(label.to, map.x.back())) / 2;
     if (middle < map.x.front() || middle > map.x.back()) continue;
     const double room = width * static_cast<double>(label.text.size()) * 0.0075;
@@ -89,7 +90,7 @@ std::string label_script(const Sheet& sheet, const Map& map) {
   return text;
 }
 
-std::string path_blocks(const Sheet& sheet, const Map& map, std::string& plots) {
+std::string path_blocks(const Sheet& sheet, const LevelMap& map, std::string& plots) {
   std::string text;
   int count = 0;
   for (const Curve& curve : sheet.curves) {
@@ -117,7 +118,7 @@ std::string path_blocks(const Sheet& sheet, const Map& map, std::string& plots) 
 
 std::string draw_spectrogram(const Sheet& sheet, const PlotOptions& options) {
   if (sheet.maps.empty()) throw Error(ErrorCode::bad_argument, "the sheet holds no map to draw");
-  const Map& map = sheet.maps.front();
+  const LevelMap& map = sheet.maps.front();
   const double highest = std::ceil(*std::max_element(map.z.begin(), map.z.end()) / 10) * 10;
   const double step =
       map.x.size() > 1 ? (map.x.back() - map.x.front()) / static_cast<double>(map.x.size() - 1) : 1;

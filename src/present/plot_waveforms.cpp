@@ -1,9 +1,11 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
 
 #include "gnuplot.hpp"
+#include "most_drawn.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/present/plot.hpp"
 
@@ -11,8 +13,6 @@ namespace wavicon {
 namespace {
 
 using namespace present_detail;
-
-constexpr std::size_t kMostTones = 4;
 
 const Curve* partner(const Sheet& sheet, const Curve& in, const std::string& kind) {
   for (const Curve& curve : sheet.curves)

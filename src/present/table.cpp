@@ -1,4 +1,8 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/present/table.hpp"
+
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/sheet/catalogue.hpp"
 
 #include <fmt/format.h>
 
@@ -27,13 +31,12 @@ std::string without_zeros(std::string text) {
   return text;
 }
 
-std::string number_text(double value, const std::string& unit) {
-  if (unit == "samples" || unit == "ms") return without_zeros(rounded(value, 4));
-  if (unit == "Hz" || unit == "s") return rounded(value, 6);
-  if (unit == "dBFS" || unit == "ppm") return rounded(value, 3);
-  if (unit.rfind("dB", 0) == 0 || unit == "LUFS" || unit == "LU" || unit == "bits" || unit == "deg")
-    return rounded(value, 2);
-  return unit == "%" ? fmt::format("{:.4g}", value) : fmt::format("{:.6g}", value);
+// With the digits of its entry in the catalogue; what comes from elsewhere as it is.
+std::string number_text(double value, const ReadingEntry* entry) {
+  if (entry == nullptr) return fmt::format("{:.6g}", value);
+  if (entry->unit == "%") return fmt::format("{:.{}g}", value, entry->digits);
+  if (entry->unit == "samples" || entry->unit == "ms") return without_zeros(rounded(value, entry->digits));
+  return entry->unit.empty() ? without_zeros(rounded(value, entry->digits)) : rounded(value, entry->digits);
 }
 
 std::string frequency_text(double hz) {
@@ -132,7 +135,7 @@ std::string channel_table(const std::vector<const Reading*>& readings) {
     for (const auto& condition : r->conditions)
       if (!shared_by_all(condition, readings)) own.push_back(condition);
     rows.push_back({"", r->name, value_text(*r), r->value ? r->unit : "",
-                    r->floor ? number_text(*r->floor, r->unit) : "", r->floor ? r->unit : "",
+                    r->floor ? number_text(*r->floor, r->entry) : "", r->floor ? r->unit : "",
                     joined(own, ", ")});
   }
   Conditions common;
@@ -169,7 +172,11 @@ std::string aligned(const std::vector<std::vector<std::string>>& rows,
 std::string value_text(const Reading& reading) {
   if (!reading.text.empty()) return reading.text;
   if (!reading.value) return "none";
-  return (reading.bound ? "< " : "") + number_text(*reading.value, reading.unit);
+  return (reading.bound ? "< " : "") + number_text(*reading.value, reading.entry);
+}
+
+std::string level_text(double peak, int digits) {
+  return peak > 0 ? fmt::format("{:.{}f} dBFS", db_from_ratio(peak), digits) : "silent";
 }
 
 std::string sheet_table(const Sheet& sheet) {
@@ -177,7 +184,7 @@ std::string sheet_table(const Sheet& sheet) {
   const bool several = sheet.capture.channels > 1;
   for (const Finding& finding : sheet.findings) {
     text += sheet.capture.file.empty() ? sheet.measurement : sheet.capture.file;
-    if (finding.channel && several) text += fmt::format(", channel {}", *finding.channel + 1);
+    if (finding.channel && several) text += ", " + channel_name(sheet, *finding.channel);
     text += ": " + (finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ") +
             finding.text + "\n";
   }
@@ -190,7 +197,7 @@ std::string sheet_table(const Sheet& sheet) {
     for (const Reading& r : sheet.readings)
       if (r.channel == channel) readings.push_back(&r);
     text += "\n";
-    if (channel && several) text += fmt::format("  channel {}\n", *channel + 1);
+    if (channel && several) text += fmt::format("  {}\n", channel_name(sheet, *channel));
     text += channel_table(readings);
   }
   return text;
@@ -213,9 +220,10 @@ std::string limit_lines(const std::vector<LimitResult>& results) {
     const char* word = r.outcome == LimitResult::Outcome::kept     ? "kept"
                        : r.outcome == LimitResult::Outcome::broken ? "not kept"
                                                                    : "undecided, which counts as not kept";
-    text += fmt::format(
-        "limit {}{}: {} ({})\n", r.limit, r.channel ? fmt::format(", channel {}", *r.channel + 1) : "", word,
-        r.value ? number_text(*r.value, r.unit) + (r.unit.empty() ? "" : " " + r.unit) : "there is no value");
+    text += fmt::format("limit {}{}: {} ({})\n", r.limit,
+                        r.channel ? fmt::format(", channel {}", *r.channel + 1) : "", word,
+                        r.value ? number_text(*r.value, r.entry) + (r.unit.empty() ? "" : " " + r.unit)
+                                : "there is no value");
   }
   return text;
 }

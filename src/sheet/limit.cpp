@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/sheet/limit.hpp"
 
 #include <fmt/format.h>
@@ -74,8 +75,8 @@ std::vector<LimitResult> check_limit(const Limit& limit, const Sheet& sheet) {
   for (const Reading& reading : sheet.readings) {
     if (std::find(names.begin(), names.end(), reading.name) == names.end()) names.push_back(reading.name);
     if (reading.name == limit.name)
-      results.push_back(
-          {limit.text, reading.channel, reading.value, reading.unit, outcome_of(limit, reading)});
+      results.push_back({limit.text, reading.channel, reading.value, reading.unit, reading.entry,
+                         outcome_of(limit, reading)});
   }
   if (results.empty())
     throw Error(ErrorCode::bad_argument,

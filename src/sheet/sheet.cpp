@@ -1,8 +1,15 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/sheet/sheet.hpp"
 
 #include <algorithm>
 
 namespace wavicon {
+
+std::string channel_name(const Sheet& sheet, int channel) {
+  const auto index = static_cast<std::size_t>(channel);
+  return index < sheet.channel_names.size() ? sheet.channel_names[index]
+                                            : "channel " + std::to_string(channel + 1);
+}
 
 const Reading* find_reading(const Sheet& sheet, const std::string& name, std::optional<int> channel) {
   const auto found = std::find_if(sheet.readings.begin(), sheet.readings.end(),

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "field_check.hpp"
 
 #include <fmt/format.h>
@@ -124,7 +125,7 @@ struct AgreementProblem {
                          p.frequencies_hz.size());
     return edge_problem(p.edge_s, p.step_s, "step_s");
   }
-  std::string operator()(const Block&) const { return ""; }
+  std::string operator()(const LevelBlock&) const { return ""; }
   std::string operator()(const Impulse&) const { return ""; }
   std::string operator()(const Silence&) const { return ""; }
   std::string operator()(const ChannelNumbers&) const { return ""; }
@@ -147,13 +148,13 @@ std::string range_problem(double value, const Range& range, double sample_rate_h
 }
 
 std::string word_problem(const std::string& word, const std::vector<std::string>& allowed) {
-  if (std::find(allowed.begin(), allowed.end(), word) != allowed.end()) return "";
+  if (allowed.empty() || std::find(allowed.begin(), allowed.end(), word) != allowed.end()) return "";
   return fmt::format("'{}' is not known{}", word, name_hint(word, allowed));
 }
 
-std::string part_problem(const Part& part, const Recipe& recipe) {
+std::string part_problem(const RecipePart& part, const Recipe& recipe) {
   Checker checker(recipe.sample_rate_hz);
-  Part copy = part;  // fields() gives writable access, which a check does not use
+  RecipePart copy = part;  // fields() gives writable access, which a check does not use
   part_fields(copy, checker);
   std::visit([&](auto& kind) { fields(kind, checker); }, copy.kind);
   if (!checker.problem.empty()) return checker.problem;
@@ -161,11 +162,6 @@ std::string part_problem(const Part& part, const Recipe& recipe) {
     if (channel > recipe.channel_count)
       return fmt::format("channels: there is no channel {}, the recipe has {}", channel,
                          recipe.channel_count);
-  const auto possible = measurements_of(part.kind).possible;
-  for (const std::string& word : part.measure)
-    if (word != "nothing" && std::find(possible.begin(), possible.end(), word) == possible.end())
-      return fmt::format("measure: {} is not made of a part of kind {}; it takes {}", word,
-                         kind_name(part.kind), fmt::join(possible, ", "));
   return std::visit(AgreementProblem{recipe.sample_rate_hz}, part.kind);
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Whether values keep the ranges of their fields, and whether the fields of a part agree. Internal to
 // `stimulus`.
@@ -13,7 +14,7 @@ namespace wavicon::stimulus_detail {
 /// "'x' is not one of a, b", or empty.
 [[nodiscard]] std::string word_problem(const std::string& word, const std::vector<std::string>& allowed);
 /// What is wrong with the first value out of range, with its key; empty when all are in range.
-[[nodiscard]] std::string part_problem(const Part& part, const Recipe& recipe);
+[[nodiscard]] std::string part_problem(const RecipePart& part, const Recipe& recipe);
 /// The same for what stands outside of the parts, and for the whole length.
 [[nodiscard]] std::string recipe_problem(const Recipe& recipe);
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 #include <toml++/toml.h>
 
@@ -166,7 +167,8 @@ class Reader {
   std::vector<std::string> known_;
 };
 
-Part read_part(const toml::node& node, const Place& place, const Recipe& recipe) {
+RecipePart read_part(const toml::node& node, const Place& place, const Recipe& recipe,
+                     const PartRule& other_rule) {
   if (!node.is_table()) place.fail(node.source(), "part: a table is wanted, written [[part]]");
   const toml::table& table = *node.as_table();
   const auto word = table["kind"].value<std::string>();
@@ -174,19 +176,21 @@ Part read_part(const toml::node& node, const Place& place, const Recipe& recipe)
   const auto kind = kind_from_name(*word);
   if (!kind)
     place.fail(table["kind"].node()->source(), fmt::format("kind: {}", word_problem(*word, kind_names())));
-  Part part;
+  RecipePart part;
   part.kind = *kind;
   Reader reader(table, place, recipe.sample_rate_hz, {"kind"});
   part_fields(part, reader);
   std::visit([&](auto& value) { fields(value, reader); }, part.kind);
   reader.finish();
   if (const auto problem = part_problem(part, recipe); !problem.empty()) place.fail(table.source(), problem);
+  if (const auto problem = other_rule ? other_rule(part) : ""; !problem.empty())
+    place.fail(table.contains("measure") ? table["measure"].node()->source() : table.source(), problem);
   return part;
 }
 
 }  // namespace
 
-Recipe parse_recipe(const std::string& text, const std::string& source) {
+Recipe parse_recipe(const std::string& text, const std::string& source, const PartRule& other_rule) {
   const Place place(source);
   toml::table table;
   try {
@@ -200,7 +204,8 @@ Recipe parse_recipe(const std::string& text, const std::string& source) {
   reader.finish();
   if (const toml::node* parts = table.get("part")) {
     if (!parts->is_array()) place.fail(parts->source(), "part: is written [[part]], once for each");
-    for (const toml::node& node : *parts->as_array()) recipe.parts.push_back(read_part(node, place, recipe));
+    for (const toml::node& node : *parts->as_array())
+      recipe.parts.push_back(read_part(node, place, recipe, other_rule));
   }
   if (const auto problem = recipe_problem(recipe); !problem.empty()) place.fail(table.source(), problem);
   try {
@@ -308,10 +313,10 @@ std::string recipe_text(const Recipe& recipe) {
   Recipe copy = recipe;
   std::string text;
   for (const std::string& line : Writer::changed_fields(copy)) text += line + "\n";
-  for (Part& part : copy.parts) {
+  for (RecipePart& part : copy.parts) {
     text += fmt::format("\n[[part]]\nkind = \"{}\"\n", kind_name(part.kind));
     Writer value, initial;
-    Part plain;
+    RecipePart plain;
     part_fields(part, value);
     part_fields(plain, initial);
     for (const std::string& line : Writer::changed(value, initial)) text += line + "\n";

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "renderers.hpp"
 
 #include <algorithm>
@@ -197,7 +198,7 @@ std::unique_ptr<Renderer> make(const Staircase& p, double rate) {
   });
 }
 
-std::unique_ptr<Renderer> make(const Block& p, double rate) {
+std::unique_ptr<Renderer> make(const LevelBlock& p, double rate) {
   const auto [up, down, frames] = block_steps(p, rate);
   const Sine wave(p.frequency_hz, 0, 0, rate);
   const double low = ratio_from_db(p.low_dbfs), high = ratio_from_db(p.high_dbfs);
@@ -305,7 +306,7 @@ double sweep_cycles(const Sweep& p, double time_s) {
   return p.from_hz / rise * exponential_minus_one(rise * time_s);
 }
 
-BlockSteps block_steps(const Block& p, double rate) {
+BlockSteps block_steps(const LevelBlock& p, double rate) {
   const auto cycles = [&](double seconds) { return std::max(1.0, std::round(seconds * p.frequency_hz)); };
   const double up = cycles(p.low_s) / p.frequency_hz * rate,
                down = up + cycles(p.high_s) / p.frequency_hz * rate;

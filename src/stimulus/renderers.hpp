@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // What turns each kind of part into samples. Internal to `stimulus`.
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/stimulus/stimulus.hpp"
 
 #include <algorithm>
@@ -27,7 +28,7 @@ struct Length {
   double operator()(const Staircase& p) const {
     return (p.step_s + p.gap_s) * static_cast<double>(p.frequencies_hz.size() * p.levels_dbfs.size());
   }
-  double operator()(const Block& p) const { return p.low_s + p.high_s + p.after_s; }
+  double operator()(const LevelBlock& p) const { return p.low_s + p.high_s + p.after_s; }
   double operator()(const ChannelNumbers& p) const {
     const double n = channel_count;
     return n * (n + 1) / 2 * (p.beep_s + p.gap_s) + 2 * n * p.gap_s;
@@ -45,7 +46,7 @@ struct Slot {
 
 double stimulus_seconds(const Recipe& recipe) {
   double cursor = 0, start = 0;
-  for (const Part& part : recipe.parts) {
+  for (const RecipePart& part : recipe.parts) {
     if (!part.with_previous) start = cursor;
     cursor = std::max(cursor, start + part.silence_before_s +
                                   std::visit(Length{recipe.channel_count}, part.kind) + part.silence_after_s);
@@ -89,7 +90,7 @@ struct Stimulus::Impl {
       cursor += marks->frames + frames_of(kMarkGapS, rate);
     }
     std::int64_t start = cursor;
-    for (const Part& part : recipe.parts) {
+    for (const RecipePart& part : recipe.parts) {
       if (!part.with_previous) start = cursor;
       cursor = std::max(cursor, place(part, start));
     }
@@ -102,7 +103,7 @@ struct Stimulus::Impl {
   }
 
   // Adds a part at a frame; returns where what follows it may start.
-  std::int64_t place(const Part& part, std::int64_t start) {
+  std::int64_t place(const RecipePart& part, std::int64_t start) {
     Slot slot;
     slot.renderer = make_renderer(part.kind, recipe.sample_rate_hz, recipe.channel_count);
     slot.placed.kind = kind_name(part.kind);

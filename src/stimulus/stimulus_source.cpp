@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/stimulus/stimulus_source.hpp"
 
 namespace wavicon {

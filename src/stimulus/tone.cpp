@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/stimulus/tone.hpp"
 
 #include <fmt/format.h>

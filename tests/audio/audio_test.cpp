@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/audio/audio.hpp"
 
 #include <limits>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/audio/between_samples.hpp"
 
 #include "support.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/audio/filtered.hpp"
 
 #include "support.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/audio/resampled.hpp"
 
 #include "support.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // clipping, waveforms, and harmonics over frequency as a user meets them.
 
 #include "program.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What every measuring command owes its user, whatever it measures.
 
 #include <filesystem>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "program.hpp"
 #include "wavicon/file/audio_file.hpp"
 
@@ -27,7 +28,7 @@ TEST_F(Program, HealthTellsGoodFromSpoiled) {
   EXPECT_HAS(despite, "part alignment");
   EXPECT_HAS(good("harmonics c.wav --part 'tone over room noise'"), "331.000 Hz at -10.");
   EXPECT_HAS(bad(2, "harmonics c.wav --part nonsense"),
-             "the stimulus has no part 'nonsense' of steady tones, and no sweep of that name; there are: "
+             "the stimulus has no part 'nonsense' that this can be measured of; there are: "
              "alignment, voice fundamentals, whole range, tone over room noise, levels");
 }
 

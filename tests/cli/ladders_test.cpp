@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Plugins that misbehave, ladders, and ladders that were killed, as a user meets them.
 
 #include <chrono>

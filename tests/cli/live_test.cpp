@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The whole way through a server of the tests' own: Heron as a client, a stimulus played and recorded.
 
 #include <signal.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "program.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/file/audio_file.hpp"

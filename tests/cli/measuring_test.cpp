@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <map>
 
 #include "program.hpp"
@@ -79,11 +80,12 @@ TEST_F(Program, HarmonicsRefusesBadInput) {
   EXPECT_HAS(bad(3, "harmonics ."), "is a folder");
   EXPECT_HAS(bad(3, "harmonics empty.wav"), "empty");
   EXPECT_HAS(bad(3, "harmonics text.wav"), "cannot be read as audio");
-  EXPECT_HAS(bad(3, "harmonics cut.wav"), "cut.wav: is cut off: its header announces");
+  EXPECT_HAS(bad(3, "harmonics cut.wav"),
+             "cut.wav: unfit to be measured: the file is cut off: its header announces");
   EXPECT_HAS(bad(3, "harmonics zero.wav"), "zero.wav: there is no audio in it: 0 frames");
   EXPECT_HAS(bad(3, "harmonics silence.wav"), "silence.wav: unfit to be measured: the capture is silent");
-  EXPECT_HAS(bad(3, "harmonics nan.wav"), "nan.wav: channel 1 holds not-a-number at frame 100");
-  EXPECT_HAS(bad(3, "harmonics inf.wav"), "an infinite value at frame 100");
+  EXPECT_HAS(bad(3, "harmonics nan.wav"), "nan.wav: NaN or infinity (channel 1, frame 100");
+  EXPECT_HAS(bad(3, "harmonics inf.wav"), "NaN or infinity (channel 1, frame 100");
   EXPECT_HAS(bad(3, "harmonics noise.wav"), "no steady tone");
   EXPECT_HAS(bad(3, "harmonics t.wav silence.wav --sheet s.json"), "silence.wav");
 }
@@ -191,7 +193,7 @@ TEST_F(Program, SpectrogramsAreMeasuredAndDrawn) {
   EXPECT_HAS(bad(2, "spectrogram s.wav --resolution 0"), "not within 0.5 to 5000");
   EXPECT_HAS(bad(2, "spectrogram s.wav --channel 3"), "there is no channel 3, it has 2");
   good("make noise --seconds 1 --no-marks -o n.wav --quiet");
-  EXPECT_HAS(bad(2, "spectrogram n.wav --orders 3"), "give --stimulus");
+  EXPECT_HAS(bad(2, "spectrogram n.wav --orders 3"), "nothing tells which stimulus it holds");
 }
 
 TEST_F(Program, HelpAndVersionAreNoErrors) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // The program as a user meets it: commands, what they print, exit statuses, files left behind.
 
@@ -53,4 +54,3 @@ class Program : public ::testing::Test {
 };
 
 }  // namespace wavicon::testing
-

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/file/audio_file.hpp"
 
 #include <algorithm>

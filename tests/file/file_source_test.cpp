@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "support.hpp"
 #include "wavicon/audio/random.hpp"
 #include "wavicon/file/audio_file.hpp"

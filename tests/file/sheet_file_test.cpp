@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/file/sheet_file.hpp"
 
 #include <algorithm>
@@ -22,7 +23,8 @@ Sheet example() {
                       {"window_count", std::int64_t{3}}}},
                     {"h2_dbc", 0, std::nullopt, "dBc", NAN, false, {}}};
   sheet.curves = {{"spectrum", 0, "Hz", "dBFS", {10, 20.123456}, {-100.00049, -90}}};
-  sheet.findings = {{Severity::warning, "a \"quoted\" word", 0}, {Severity::note, "all of it", std::nullopt}};
+  sheet.findings = {{Severity::warning, FindingCode::dropout, "a \"quoted\" word", 0},
+                    {Severity::note, FindingCode::result, "all of it", std::nullopt}};
   return sheet;
 }
 
@@ -41,8 +43,8 @@ TEST(SheetJson, HoldsEverythingInTheFormOfTheManual) {
     {"name":"spectrum","channel":1,"x_unit":"Hz","y_unit":"dBFS","x":[10.0,20.1235],"y":[-100.0,-90.0]}
   ],
   "findings": [
-    {"severity":"warning","channel":1,"text":"a \"quoted\" word"},
-    {"severity":"note","text":"all of it"}
+    {"severity":"warning","code":"dropout","channel":1,"text":"a \"quoted\" word"},
+    {"severity":"note","code":"result","text":"all of it"}
   ]
 }
 )");

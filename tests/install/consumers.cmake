@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: MIT
 # Installs the build into a folder of its own and builds and runs consumer.cpp against it in both ways that the manual promises.
 set(prefix ${BUILD}/consumers/installed)
 file(REMOVE_RECURSE ${BUILD}/consumers)

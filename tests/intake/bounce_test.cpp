@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A stand-in exporter with every habit that recording programs have, each alone and each with each.
 
 #include "wavicon/intake/bounce.hpp"
@@ -124,13 +125,16 @@ const std::vector<Habit>& habits() {
   return all;
 }
 
+Bounce examined_bounce(const Audio& audio, Stimulus& stimulus, SampleFormat format = SampleFormat::float64) {
+  const std::shared_ptr<Stimulus> shared(std::shared_ptr<Stimulus>(), &stimulus);
+  return examine_bounce(judge(audio, format, {shared, std::nullopt}, {.hold_faults = true}));
+}
+
 Bounce seen(const Export& e, Stimulus& stimulus) {
   Audio audio(kRate, static_cast<int>(e.channels.size()), static_cast<std::int64_t>(e.channels[0].size()));
   for (std::size_t c = 0; c < e.channels.size(); ++c)
     std::copy(e.channels[c].begin(), e.channels[c].end(), audio.channel(static_cast<int>(c)).begin());
-  MemorySource source(audio);
-  const HealthResult health = check_health(source, &stimulus, {.format = e.format, .spectra = false});
-  return examine_bounce(source, stimulus, health);
+  return examined_bounce(audio, stimulus, e.format);
 }
 
 Export played(Stimulus& stimulus) {
@@ -228,9 +232,7 @@ TEST(Bounce, AnEqualiserIsNoFade) {
         before = x;
         v = out;
       }
-      MemorySource source(audio);
-      const HealthResult health = check_health(source, &stimulus, {.spectra = false});
-      const Bounce bounce = examine_bounce(source, stimulus, health);
+      const Bounce bounce = examined_bounce(audio, stimulus);
       const std::string what = std::to_string(pole) + (low ? " low" : " high");
       EXPECT_EQ(bounce.fade_in_frames, 0) << what;
       EXPECT_EQ(bounce.fade_out_frames, 0) << what;
@@ -263,20 +265,19 @@ TEST(Bounce, StretchingIsToldFromLostFrames) {
   const auto examined = [&](const Signal& y) {
     Audio audio(kRate, 1, static_cast<std::int64_t>(y.size()));
     std::copy(y.begin(), y.end(), audio.channel(0).begin());
-    MemorySource source(audio);
-    return examine_bounce(source, stimulus, check_health(source, &stimulus, {.spectra = false}));
+    return examined_bounce(audio, stimulus);
   };
   for (const double ratio : {0.99, 1.002, 1.02})
-    EXPECT_NEAR(examined(stretched(x, ratio)).stretch_ratio, ratio, 0.001) << ratio;
+    EXPECT_NEAR(examined(stretched(x, ratio)).tempo_ratio, ratio, 0.001) << ratio;
   for (const std::ptrdiff_t lost : {480, 6000}) {
     Signal cut = x;
     cut.erase(cut.begin() + 150000, cut.begin() + 150000 + lost);
-    EXPECT_EQ(examined(cut).stretch_ratio, 1) << lost;
+    EXPECT_EQ(examined(cut).tempo_ratio, 1) << lost;
     Signal twice = x;
     twice.insert(twice.begin() + 150000, x.begin() + 150000 - lost, x.begin() + 150000);
-    EXPECT_EQ(examined(twice).stretch_ratio, 1) << lost;
+    EXPECT_EQ(examined(twice).tempo_ratio, 1) << lost;
   }
-  EXPECT_EQ(examined(x).stretch_ratio, 1);
+  EXPECT_EQ(examined(x).tempo_ratio, 1);
 }
 
 }  // namespace

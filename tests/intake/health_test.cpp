@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/intake/health.hpp"
 
 #include "intake/damage.hpp"
@@ -102,9 +103,8 @@ TEST(Health, WhatTheFileItselfShows) {
     EXPECT_EQ(troubled(offset, SampleFormat::float32, &stimulus).rfind("warning: DC offset of 0.0", 0), 0U);
     auto broken = x;
     broken[777] = NAN;
-    EXPECT_NE(
-        troubled(broken, SampleFormat::float32, &stimulus).find("fault: holds a value that is no number"),
-        std::string::npos);
+    EXPECT_NE(troubled(broken, SampleFormat::float32, &stimulus).find("fault: holds NaN or infinity"),
+              std::string::npos);
     EXPECT_NE(troubled(std::vector<double>(10000, 0.0), SampleFormat::pcm24, &stimulus)
                   .find("the capture is silent"),
               std::string::npos);

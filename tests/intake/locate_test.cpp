@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/intake/locate.hpp"
 
 #include "intake/damage.hpp"

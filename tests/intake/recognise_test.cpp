@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/intake/recognise.hpp"
 
 #include "support.hpp"

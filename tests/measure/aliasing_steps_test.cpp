@@ -1,8 +1,10 @@
+// SPDX-License-Identifier: MIT
 #include <complex>
 
+#include "measure/judged.hpp"
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
-#include "wavicon/measure/aliasing.hpp"
+#include "wavicon/measure/aliasing/aliasing.hpp"
 
 namespace wavicon {
 namespace {
@@ -32,7 +34,7 @@ AliasingResult through(const Device& device, SampleFormat format = SampleFormat:
   }
   const auto takes = locate(audio, stimulus);
   MemorySource source(audio);
-  return measure_aliasing_steps(source, stimulus, 0, takes.at(0), {.highest_order = 100, .format = format});
+  return measure_aliasing_steps(played(source, stimulus, takes.at(0), format), 0, {.highest_order = 100});
 }
 
 TEST(AliasingSteps, EveryOrderOfTanhAtEveryToneIsRead) {
@@ -86,10 +88,10 @@ TEST(AliasingSteps, AnotherKindOfPartIsRefusedAndVerdictsCompareEachWithTheOneBe
   Stimulus stimulus(recipe);
   const Audio audio(48000, 1, 1000);
   MemorySource source(audio);
-  EXPECT_NE(
-      message_of(ErrorCode::bad_argument, [&] { (void)measure_aliasing_steps(source, stimulus, 0, {}, {}); })
-          .find("staircase"),
-      std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_argument,
+                       [&] { (void)measure_aliasing_steps(played(source, stimulus, Take{}), 0, {}); })
+                .find("staircase"),
+            std::string::npos);
   auto sheet = [](const char* file, double value, bool bound) {
     Sheet s{"aliasing", {.file = file}, {}, {}, {}, {}, {}};
     s.readings.push_back({"worst_alias_dbc", 0, value, "dBc", std::nullopt, bound, {}});

@@ -1,7 +1,9 @@
-#include "wavicon/measure/aliasing.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/aliasing/aliasing.hpp"
 
 #include <complex>
 
+#include "measure/judged.hpp"
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
 
@@ -33,11 +35,12 @@ Audio through(Stimulus& stimulus, const Device& device, SampleFormat format = Sa
   return audio;
 }
 
-AliasingResult measured(const Audio& audio, Stimulus& stimulus, const AliasingOptions& options = {}) {
+AliasingResult measured(const Audio& audio, Stimulus& stimulus, const AliasingOptions& options = {},
+                        SampleFormat format = SampleFormat::float64) {
   const auto takes = locate(audio, stimulus);
   EXPECT_FALSE(takes.empty());
   MemorySource source(audio);
-  return measure_aliasing(source, stimulus, 0, takes.at(0), options);
+  return measure_aliasing(played(source, stimulus, takes.at(0), format), 0, options);
 }
 
 // Fourier amplitudes of a memoryless device for a sine of peak A, on a grid that holds them exactly.
@@ -89,7 +92,7 @@ TEST(Aliasing, ACleanSweepReadsNothingAndSaysWhatItCouldHaveSeen) {
     Stimulus stimulus(sweep_recipe(48000));
     const auto result = measured(through(
                                      stimulus, [](double x) { return x; }, format),
-                                 stimulus, {.format = format});
+                                 stimulus, {}, format);
     EXPECT_LT(db_from_ratio(result.channels[0].folded[0].ratio),
               format == SampleFormat::float64 ? -220 : kFloorDbc);
     EXPECT_LT(db_from_ratio(result.floor_ratio), format == SampleFormat::float64 ? -220 : kFloorDbc);
@@ -133,25 +136,26 @@ TEST(Aliasing, EdgesOfItsRange) {
   Audio silent(48000, 1, stimulus.frames());
   MemorySource source(silent);
   Take take;
-  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measure_aliasing(source, stimulus, 0, take, {}); })
-                .find("the sweep is not in this capture"),
-            std::string::npos);
-  silent.channel(0)[60000] = NAN;
-  for (double& x : silent.channel(0)) x = std::isnan(x) ? x : 0.1;
-  EXPECT_NE(message_of(ErrorCode::bad_argument,
-                       [&] { (void)measure_aliasing(source, stimulus, 0, take, {.highest_order = 1}); })
-                .find("not within 2 to 120"),
-            std::string::npos);
   EXPECT_NE(
-      message_of(ErrorCode::bad_argument, [&] { (void)measure_aliasing(source, stimulus, 1, take, {}); })
-          .find("a part that is a sweep"),
+      message_of(ErrorCode::bad_input, [&] { (void)measure_aliasing(played(source, stimulus, take), 0, {}); })
+          .find("the sweep is not in this capture"),
       std::string::npos);
+  for (double& x : silent.channel(0)) x = 0.1;
+  EXPECT_NE(
+      message_of(ErrorCode::bad_argument,
+                 [&] { (void)measure_aliasing(played(source, stimulus, take), 0, {.highest_order = 1}); })
+          .find("not within 2 to 120"),
+      std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_argument,
+                       [&] { (void)measure_aliasing(played(source, stimulus, take), 1, {}); })
+                .find("a part that is a sweep"),
+            std::string::npos);
   Audio short_one(48000, 1, 100);
   MemorySource short_source(short_one);
-  EXPECT_NE(
-      message_of(ErrorCode::bad_input, [&] { (void)measure_aliasing(short_source, stimulus, 0, take, {}); })
-          .find("too little of it"),
-      std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_input,
+                       [&] { (void)measure_aliasing(played(short_source, stimulus, take), 0, {}); })
+                .find("too little of it"),
+            std::string::npos);
 }
 
 }  // namespace

@@ -1,5 +1,7 @@
-#include "wavicon/measure/clipping.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/clipping/clipping.hpp"
 
+#include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
 namespace wavicon {
@@ -35,7 +37,7 @@ ChannelClipping clipped(const Recipe& recipe, const Device& device, const Clippi
   y = added(y, noise(y.size(), noise_dbfs, 5));
   const Audio audio = audio_of(y, kRate);
   MemorySource source(audio);
-  return measure_clipping(source, stimulus, 0, Take{}, options).channels[0];
+  return measure_clipping(played(source, stimulus, Take{}), 0, options).channels[0];
 }
 
 // Closed forms by integration over one period: orders of a sine of that peak through the device.
@@ -135,7 +137,7 @@ TEST(Clipping, AKnobTurnedByHandTellsTheMoment) {
   }
   const Audio audio = audio_of(y, kRate);
   MemorySource source(audio);
-  const auto result = measure_clipping(source, 997, {});
+  const auto result = measure_clipping_by_hand(taken(source), 997, {});
   ASSERT_TRUE(result.channels[0].point);
   EXPECT_NEAR(result.channels[0].point->time_s, 3.0, 0.06);
   EXPECT_FALSE(result.channels[0].point->in_dbfs);
@@ -145,30 +147,34 @@ TEST(Clipping, BadInputIsAnswered) {
   Stimulus stimulus(ramp());
   const Audio silent(kRate, 1, static_cast<std::int64_t>(8 * kRate));
   MemorySource source(silent);
-  EXPECT_FALSE(measure_clipping(source, stimulus, 0, Take{}).channels[0].measured);
-  EXPECT_NE(message_of(ErrorCode::bad_argument,
-                       [&] { (void)measure_clipping(source, stimulus, 0, Take{}, {.thd_percent = 0}); })
-                .find("THD"),
-            std::string::npos);
+  EXPECT_FALSE(measure_clipping(played(source, stimulus, Take{}), 0).channels[0].measured);
+  EXPECT_NE(
+      message_of(ErrorCode::bad_argument,
+                 [&] { (void)measure_clipping(played(source, stimulus, Take{}), 0, {.thd_percent = 0}); })
+          .find("THD"),
+      std::string::npos);
   const Audio shorter(kRate, 1, 1000);
   MemorySource cut(shorter);
-  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measure_clipping(cut, stimulus, 0, Take{}); })
-                .find("does not hold all"),
-            std::string::npos);
+  EXPECT_NE(
+      message_of(ErrorCode::bad_input, [&] { (void)measure_clipping(played(cut, stimulus, Take{}), 0); })
+          .find("does not hold all"),
+      std::string::npos);
   Stimulus falling(ramp(0, -40));
-  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)measure_clipping(source, falling, 0, Take{}); })
-                .find("does not rise"),
-            std::string::npos);
+  EXPECT_NE(
+      message_of(ErrorCode::bad_argument, [&] { (void)measure_clipping(played(source, falling, Take{}), 0); })
+          .find("does not rise"),
+      std::string::npos);
   Stimulus other(recipe_of(Tone{.seconds = 8}));
-  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)measure_clipping(source, other, 0, Take{}); })
-                .find("no staircase"),
-            std::string::npos);
+  EXPECT_NE(
+      message_of(ErrorCode::bad_argument, [&] { (void)measure_clipping(played(source, other, Take{}), 0); })
+          .find("no staircase"),
+      std::string::npos);
   Audio broken(kRate, 1, static_cast<std::int64_t>(8 * kRate));
   broken.channel(0)[5000] = NAN;
   MemorySource wrong(broken);
-  EXPECT_NE(
-      message_of(ErrorCode::bad_input, [&] { (void)measure_clipping(wrong, 997.0); }).find("frame 5000"),
-      std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measure_clipping_by_hand(taken(wrong), 997.0); })
+                .find("frame 5000"),
+            std::string::npos);
 }
 
 }  // namespace

@@ -1,9 +1,11 @@
+// SPDX-License-Identifier: MIT
 // Compressors built sample by sample from the level that was played, so that their gain is known exactly.
 
-#include "wavicon/measure/dynamics.hpp"
+#include "wavicon/measure/dynamics/dynamics.hpp"
 
 #include <functional>
 
+#include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
 namespace wavicon {
@@ -79,12 +81,12 @@ Played played(double hz, double low, double high, double rate, double high_s = 0
   p.recipe = {.sample_rate_hz = rate, .marks = false, .silence_before_s = 0.1, .silence_after_s = 0.1};
   p.recipe.parts.push_back(
       {.kind = Staircase{.frequencies_hz = {hz}, .levels_dbfs = std::move(steps), .step_s = 0.4}});
-  p.recipe.parts.push_back({.kind = Block{.frequency_hz = hz,
-                                          .low_dbfs = low,
-                                          .high_dbfs = high,
-                                          .low_s = 0.5,
-                                          .high_s = high_s,
-                                          .after_s = after_s},
+  p.recipe.parts.push_back({.kind = LevelBlock{.frequency_hz = hz,
+                                               .low_dbfs = low,
+                                               .high_dbfs = high,
+                                               .low_s = 0.5,
+                                               .high_s = high_s,
+                                               .after_s = after_s},
                             .silence_before_s = before_s});
   Stimulus stimulus(p.recipe);
   p.x = rendered(stimulus);
@@ -95,7 +97,7 @@ Played played(double hz, double low, double high, double rate, double high_s = 0
     for (std::int64_t n = 0; n < s.frames; ++n)
       p.levels[static_cast<std::size_t>(parts[0].first_frame + s.first_frame + n)] =
           ratio_from_db(s.level_dbfs);
-  const BlockSteps at = block_steps(std::get<Block>(p.recipe.parts[1].kind), rate);
+  const BlockSteps at = block_steps(std::get<LevelBlock>(p.recipe.parts[1].kind), rate);
   for (std::int64_t n = 0; n < at.frames; ++n) {
     const auto t = static_cast<double>(n);
     p.levels[static_cast<std::size_t>(parts[1].first_frame + n)] =
@@ -106,10 +108,11 @@ Played played(double hz, double low, double high, double rate, double high_s = 0
 
 DynamicsResult measured(const Played& p, const Signal& y) {
   const double rate = p.recipe.sample_rate_hz;
-  const Stimulus stimulus(p.recipe);
+  Stimulus stimulus(p.recipe);
   const Audio a = audio_of(p.x, rate), b = audio_of(y, rate);
   MemorySource from(a), against(b);
-  return measure_dynamics(from, against, stimulus, Take{}, Take{});
+  return measure_dynamics(testing::played(from, stimulus, Take{}),
+                          testing::played(against, stimulus, Take{}));
 }
 
 Signal with_gain(const Played& p, const Signal& gain_db) {
@@ -152,8 +155,8 @@ TEST(Dynamics, EveryDetectorIsToldAndTimedAtTwoStepSizes) {
               << name_of(block.attack.models[1].model) << " " << block.attack.models[1].error_db;
           EXPECT_NEAR(best.constant_s, design.attack_s, (two ? 0.08 : 0.05) * design.attack_s + 5e-5) << what;
         }
-        const Stimulus stimulus(p.recipe);
-        const BlockSteps at = block_steps(std::get<Block>(p.recipe.parts[1].kind), kRate);
+        Stimulus stimulus(p.recipe);
+        const BlockSteps at = block_steps(std::get<LevelBlock>(p.recipe.parts[1].kind), kRate);
         const auto up = static_cast<std::size_t>(stimulus.parts()[1].first_frame) +
                         static_cast<std::size_t>(std::ceil(at.up_frame)),
                    down = static_cast<std::size_t>(stimulus.parts()[1].first_frame) +
@@ -190,8 +193,8 @@ TEST(Dynamics, StaticCurveIsReadFromTheStaircase) {
 TEST(Dynamics, TwoReleaseConstantsAndAHoldAreToldApartFromOne) {
   constexpr double kRate = 48000;
   const Played p = played(997, -40, -6, kRate, 0.6, 3.0);
-  const BlockSteps at = block_steps(std::get<Block>(p.recipe.parts[1].kind), kRate);
-  const Stimulus stimulus(p.recipe);
+  const BlockSteps at = block_steps(std::get<LevelBlock>(p.recipe.parts[1].kind), kRate);
+  Stimulus stimulus(p.recipe);
   const auto down =
       static_cast<std::size_t>(static_cast<double>(stimulus.parts()[1].first_frame) + at.down_frame) + 1;
   const Signal plain = gains(p.levels, kRate, {DetectorModel::gain_in_db, 0.01, 0.1});
@@ -254,7 +257,7 @@ TEST(Dynamics, WhatCannotBeMeasuredIsRefused) {
   Signal broken = p.x;
   broken[broken.size() - 30000] = NAN;
   EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measured(p, broken); })
-                .find("no number in channel 1, frame"),
+                .find("NaN or infinity (channel 1, frame"),
             std::string::npos);
   EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measured(p, Signal(1000, 0.1)); }).find("cut off"),
             std::string::npos);
@@ -266,7 +269,11 @@ TEST(Dynamics, WhatCannotBeMeasuredIsRefused) {
   const Audio a = audio_of(p.x, 48000);
   MemorySource x(a), y(a);
   EXPECT_NE(message_of(ErrorCode::bad_argument,
-                       [&] { (void)measure_dynamics(x, y, Stimulus(tone), Take{}, Take{}); })
+                       [&] {
+                         Stimulus stimulus(tone);
+                         (void)measure_dynamics(testing::played(x, stimulus, Take{}),
+                                                testing::played(y, stimulus, Take{}));
+                       })
                 .find("neither a staircase nor a block"),
             std::string::npos);
 }

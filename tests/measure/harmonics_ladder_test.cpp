@@ -1,4 +1,5 @@
-#include "wavicon/measure/harmonics_ladder.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/harmonics/ladder.hpp"
 
 #include "support.hpp"
 

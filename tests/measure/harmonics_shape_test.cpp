@@ -1,9 +1,11 @@
+// SPDX-License-Identifier: MIT
 // Phases of the orders, one period of the tone, and what a path added.
 
+#include "measure/judged.hpp"
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
-#include "wavicon/measure/harmonics.hpp"
-#include "wavicon/measure/harmonics_change.hpp"
+#include "wavicon/measure/harmonics/change.hpp"
+#include "wavicon/measure/harmonics/harmonics.hpp"
 
 namespace wavicon {
 namespace {
@@ -18,14 +20,19 @@ struct Partial {
   double phase_deg;
 };
 
-Audio tone(double hz, double rate, double seconds, const std::vector<Partial>& partials,
-           double start_cycles) {
+Audio clean_tone(double hz, double rate, double seconds, const std::vector<Partial>& partials,
+                 double start_cycles) {
   Audio audio(rate, 1, std::llround(seconds * rate));
   for (std::int64_t n = 0; n < audio.frames(); ++n)
     for (const Partial& p : partials)
       audio.channel(0)[static_cast<std::size_t>(n)] +=
           p.amplitude * exact_sine(p.order * hz, rate, n, p.order * start_cycles + p.phase_deg / 360);
   return audio;
+}
+
+JudgedCapture tone(double hz, double rate, double seconds, const std::vector<Partial>& partials,
+                   double start_cycles) {
+  return taken(clean_tone(hz, rate, seconds, partials, start_cycles));
 }
 
 const std::vector<Partial> kPartials = {{1, 0.5, 0},  {2, 0.01, 30},    {3, 0.02, 180},   {4, 0.003, -77},

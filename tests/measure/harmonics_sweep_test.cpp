@@ -1,5 +1,7 @@
-#include "wavicon/measure/harmonics_sweep.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/harmonics/sweep.hpp"
 
+#include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
 namespace wavicon {
@@ -32,7 +34,7 @@ Sheet swept(const Device& device, double rate, double seconds = 6, int orders = 
   y = added(y, noise(y.size(), noise_dbfs, 3));
   const Audio audio = audio_of(y, rate);
   MemorySource source(audio);
-  return harmonics_over_frequency(measure_aliasing(source, stimulus, 0, Take{}), orders,
+  return harmonics_over_frequency(measure_aliasing(played(source, stimulus, Take{}), 0), orders,
                                   {"x.wav", "", rate, 1, 0});
 }
 

@@ -1,7 +1,9 @@
-#include "wavicon/measure/harmonics.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/harmonics/harmonics.hpp"
 
 #include <algorithm>
 
+#include "measure/judged.hpp"
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/random.hpp"
@@ -61,7 +63,7 @@ Audio rendered(const Signal& s) {
 }
 
 ChannelHarmonics measured(const Signal& s) {
-  return measure_harmonics(rendered(s), {.format = s.format}).channels[0];
+  return measure_harmonics(testing::taken(rendered(s), s.format)).channels[0];
 }
 
 double dbc(const ChannelHarmonics& c, int order) {
@@ -171,7 +173,7 @@ TEST(Harmonics, OrdersThatCannotBeToldApartHaveNoValue) {
     EXPECT_TRUE(c.orders[static_cast<std::size_t>(k - 2)].hidden) << k;
   EXPECT_FALSE(c.orders[0].hidden);
   EXPECT_FALSE(c.orders[1].hidden);
-  const auto sheet = harmonics_sheet(measure_harmonics(rendered({.hz = 6000})), {});
+  const auto sheet = harmonics_sheet(measure_harmonics(testing::taken(rendered({.hz = 6000}))), {});
   EXPECT_FALSE(find_reading(sheet, "h5_dbc", 0)->value);
 }
 
@@ -227,7 +229,7 @@ TEST(Harmonics, FloorIsComputedForTheFormat) {
         std::tuple{SampleFormat::float32, -210.0, -175.0},
         std::tuple{SampleFormat::float64, -350.0, -295.0}}) {
     const auto sheet =
-        harmonics_sheet(measure_harmonics(rendered({.format = format}), {.format = format}), {});
+        harmonics_sheet(measure_harmonics(testing::taken(rendered({.format = format}), format)), {});
     for (int k = 2; k <= 10; ++k) {
       const Reading* reading = find_reading(sheet, "h" + std::to_string(k) + "_dbc", 0);
       ASSERT_TRUE(reading->floor);
@@ -247,7 +249,7 @@ TEST(Harmonics, FindsTheSteadyStretchByItself) {
   std::copy(tone.channel(0).begin(), tone.channel(0).end(), audio.channel(0).begin() + 30000);
   for (int n = 0; n < 1000; ++n)
     audio.channel(0)[static_cast<std::size_t>(100000 + n)] = 0.1 * exact_sine(5000, 48000, n);
-  const auto c = measure_harmonics(audio).channels[0];
+  const auto c = measure_harmonics(testing::taken(audio)).channels[0];
   EXPECT_FALSE(c.whole);
   EXPECT_GE(c.first_frame, 30000);
   EXPECT_LE(c.first_frame + c.frames, 78000);
@@ -259,8 +261,8 @@ TEST(Harmonics, FindsTheSteadyStretchByItself) {
 TEST(Harmonics, TheToneAskedForIsMeasured) {
   const Audio audio =
       rendered({.hz = 100, .seconds = 2, .partials = {{1, -40, 0}, {20, -10, 0}, {60, -60, 0}}});
-  EXPECT_NEAR(measure_harmonics(audio).channels[0].fundamental_hz, 2000, 1e-6);
-  const auto c = measure_harmonics(audio, {.tone_hz = 99}).channels[0];
+  EXPECT_NEAR(measure_harmonics(testing::taken(audio)).channels[0].fundamental_hz, 2000, 1e-6);
+  const auto c = measure_harmonics(testing::taken(audio), {.tone_hz = 99}).channels[0];
   EXPECT_NEAR(c.fundamental_hz, 100, 1e-6);
   EXPECT_NEAR(db_from_ratio(c.fundamental_amplitude), -40, kLevelDb);
 }
@@ -273,7 +275,7 @@ TEST(Harmonics, ChannelsAreMeasuredByThemselves) {
     std::copy(one.channel(0).begin(), one.channel(0).end(), audio.channel(c).begin());
   }
   std::fill(audio.channel(5).begin(), audio.channel(5).end(), 0.0);
-  const auto result = measure_harmonics(audio);
+  const auto result = measure_harmonics(testing::taken(audio));
   const auto sheet = harmonics_sheet(result, {.channels = 64});
   for (int c = 0; c < 64; ++c) {
     const auto& channel = result.channels[static_cast<std::size_t>(c)];
@@ -289,7 +291,7 @@ TEST(Harmonics, ChannelsAreMeasuredByThemselves) {
 
 TEST(Harmonics, TheSameAudioGivesTheSameBits) {
   const Audio audio = rendered({.format = SampleFormat::pcm24});
-  const auto a = measure_harmonics(audio), b = measure_harmonics(audio);
+  const auto a = measure_harmonics(testing::taken(audio)), b = measure_harmonics(testing::taken(audio));
   EXPECT_EQ(a.channels[0].fundamental_hz, b.channels[0].fundamental_hz);
   for (std::size_t i = 0; i < a.channels[0].orders.size(); ++i)
     EXPECT_EQ(a.channels[0].orders[i].amplitude, b.channels[0].orders[i].amplitude);
@@ -297,7 +299,7 @@ TEST(Harmonics, TheSameAudioGivesTheSameBits) {
 
 TEST(Harmonics, RefusesWhatCannotBeMeasured) {
   auto refused = [](const Audio& audio, const HarmonicsOptions& options = {}) {
-    return message_of(ErrorCode::bad_input, [&] { (void)measure_harmonics(audio, options); });
+    return message_of(ErrorCode::bad_input, [&] { (void)measure_harmonics(testing::taken(audio), options); });
   };
   EXPECT_NE(refused(Audio(48000, 1, 0)).find("0 frames"), std::string::npos);
   EXPECT_NE(refused(Audio(48000, 2, 48000)).find("silence has no harmonics"), std::string::npos);
@@ -312,7 +314,8 @@ TEST(Harmonics, RefusesWhatCannotBeMeasured) {
 TEST(Harmonics, RefusesOptionsOutOfRange) {
   const Audio audio = rendered({.seconds = 0.1});
   auto refused = [&](const HarmonicsOptions& options) {
-    return message_of(ErrorCode::bad_argument, [&] { (void)measure_harmonics(audio, options); });
+    return message_of(ErrorCode::bad_argument,
+                      [&] { (void)measure_harmonics(testing::taken(audio), options); });
   };
   EXPECT_NE(refused({.tone_hz = 24000}).find("tone 24000"), std::string::npos);
   EXPECT_NE(refused({.highest_order = 1}).find("highest order 1"), std::string::npos);
@@ -323,9 +326,10 @@ TEST(Harmonics, RefusesOptionsOutOfRange) {
 
 TEST(HarmonicsSheet, CarriesConditionsAndSaysWhatItMeans) {
   const Audio audio = rendered({.partials = {{1, -6, 0}, {3, -66, 0}}, .format = SampleFormat::pcm24});
-  HarmonicsOptions options{.rms_reference = RmsReference::sine, .format = SampleFormat::pcm24};
-  const auto square = harmonics_sheet(measure_harmonics(audio, {.format = SampleFormat::pcm24}), {});
-  const auto sine = harmonics_sheet(measure_harmonics(audio, options), {});
+  HarmonicsOptions options{.rms_reference = RmsReference::sine};
+  const auto square = harmonics_sheet(measure_harmonics(testing::taken(audio, SampleFormat::pcm24)), {});
+  const auto sine =
+      harmonics_sheet(measure_harmonics(testing::taken(audio, SampleFormat::pcm24), options), {});
   const Reading* thd = find_reading(sine, "thd_db", 0);
   EXPECT_NEAR(*thd->value, -60, 0.001);
   for (const char* name : {"frequency_hz", "level_dbfs", "sample_rate_hz", "duration_s", "window", "orders"})
@@ -348,7 +352,8 @@ TEST(HarmonicsSheet, WarnsOfWhatMayMislead) {
     for (double& x : audio.channel(0))
       x = std::clamp(x + offset, -1.0, is_integer(s.format) ? 1 - 0x1p-23 : 10.0);
     std::string all;
-    for (const auto& finding : harmonics_sheet(measure_harmonics(audio, {.format = s.format}), {}).findings)
+    for (const auto& finding :
+         harmonics_sheet(measure_harmonics(testing::taken(audio, s.format)), {}).findings)
       all += finding.text + "\n";
     return all;
   };

@@ -1,5 +1,7 @@
-#include "wavicon/measure/levels.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/levels/levels.hpp"
 
+#include "measure/judged.hpp"
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
 
@@ -15,7 +17,7 @@ constexpr double kTruePeakOver = 0.2, kTruePeakUnder = 0.4;  // EBU Tech 3341, t
 
 LevelsResult measured(const Audio& audio, const LevelsOptions& options = {}) {
   MemorySource source(audio);
-  return measure_levels(source, options);
+  return measure_levels(taken(source), options);
 }
 
 // Stretches of a 1 kHz sine, the same in all channels: level in dBFS, seconds.
@@ -142,7 +144,7 @@ TEST(Levels, EdgesOfItsRange) {
   EXPECT_NE(text.find("nothing is louder than -70 LUFS"), std::string::npos);
   silent.channel(1)[7] = NAN;
   EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measured(silent); })
-                .find("channel 2 holds a value that is no number at frame 7"),
+                .find("NaN or infinity (channel 2, frame 7"),
             std::string::npos);
   Audio one(768000, 64, 1);
   one.channel(63)[0] = -0.5;

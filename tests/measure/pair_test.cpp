@@ -1,5 +1,7 @@
-#include "wavicon/measure/pair.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/pair/pair.hpp"
 
+#include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
 namespace wavicon {
@@ -12,7 +14,7 @@ constexpr double kPhaseDeg = 0.5;
 PairResult pair_of(const Signal& a, const Signal& b, double rate = 48000) {
   const Audio x = audio_of(a, rate), y = audio_of(b, rate);
   MemorySource from(x), against(y);
-  return measure_pair(from, against);
+  return measure_pair(taken(from), taken(against));
 }
 
 const PairBand& band_at(const PairResult& result, double hz) {
@@ -98,11 +100,12 @@ TEST(Pair, BadInputIsAnswered) {
             std::string::npos);
   Signal broken = x;
   broken[500] = INFINITY;
-  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)pair_of(x, broken); }).find("no number"),
+  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)pair_of(x, broken); }).find("NaN or infinity"),
             std::string::npos);
   const Audio a = audio_of(x, 48000);
   MemorySource source(a);
-  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)measure_pair(source, source, {.b_channel = 1}); })
+  EXPECT_NE(message_of(ErrorCode::bad_argument,
+                       [&] { (void)measure_pair(taken(source), taken(source), {.b_channel = 1}); })
                 .find("not there"),
             std::string::npos);
 }

@@ -1,5 +1,7 @@
-#include "wavicon/measure/part_measurements.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/measurement_list.hpp"
 
+#include "measure/judged.hpp"
 #include "measure/programme.hpp"
 #include "wavicon/stimulus/stimulus_source.hpp"
 
@@ -21,7 +23,7 @@ struct Captured {
   }
   std::vector<PartSheet> measured() {
     MemorySource source(audio);
-    return measure_parts(source, stimulus, take, SampleFormat::float64, {.channels = 1});
+    return measure_parts(played(source, stimulus, take));
   }
   Stimulus stimulus;
   Audio audio;
@@ -35,14 +37,14 @@ double value_of(const PartSheet& part, const std::string& name) {
   return reading != nullptr && reading->value ? *reading->value : NAN;
 }
 
-Recipe recipe_of(std::vector<Part> parts) {
+Recipe recipe_of(std::vector<RecipePart> parts) {
   Recipe recipe{.name = "parts", .marks = false, .silence_before_s = 0.2, .silence_after_s = 0.7};
   recipe.parts = std::move(parts);
   return recipe;
 }
 
-Part part_of(const std::string& name, PartKind kind, std::vector<std::string> measure = {}) {
-  Part part;
+RecipePart part_of(const std::string& name, PartKind kind, std::vector<std::string> measure = {}) {
+  RecipePart part;
   part.name = name;
   part.kind = std::move(kind);
   part.silence_after_s = 0.6;
@@ -105,7 +107,7 @@ TEST(PartMeasurements, StairsAndBlocksAreMeasuredTogetherAndOnce) {
   stairs.levels_dbfs.clear();
   for (double level = -50; level <= -10; level += 2) stairs.levels_dbfs.push_back(level);
   Captured captured(recipe_of({part_of("stairs", stairs, {"dynamics", "levels"}),
-                               part_of("block", Block{.after_s = 0.6}, {"dynamics"})}),
+                               part_of("block", LevelBlock{.after_s = 0.6}, {"dynamics"})}),
                     [](double v) { return 2 * v; });
   const auto parts = captured.measured();
   ASSERT_EQ(parts.size(), 2U);
@@ -127,8 +129,14 @@ TEST(PartMeasurements, WhatCannotBeMadeIsSaidAndTheRestIsMade) {
 }
 
 TEST(PartMeasurements, EveryWordHasReadingsForARow) {
-  for (const std::string& word : measurement_words())
-    EXPECT_EQ(headline_readings(word).empty(), word == "nothing") << word;
+  for (const std::string& word : measure_words(measurements())) {
+    const MeasurementDescriptor* measurement = find_measurement(measurements(), word);
+    ASSERT_EQ(measurement == nullptr, word == "nothing") << word;
+    if (measurement == nullptr) continue;
+    EXPECT_FALSE(measurement->headline.empty()) << word;
+    for (const std::string& name : measurement->headline)
+      EXPECT_NE(find_entry(measurement->tables.front()(), name), nullptr) << word << ": " << name;
+  }
 }
 
 }  // namespace

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Made-up programme and what a path may do to it, for measurements of two recordings.
 

@@ -1,14 +1,16 @@
+// SPDX-License-Identifier: MIT
 // What holds of every measurement of one capture, whatever it measures: a gain moves levels and nothing else,
 // channels know nothing of each other, rates and channel counts change nothing.
 
 #include <functional>
 #include <set>
 
+#include "measure/judged.hpp"
 #include "measure/programme.hpp"
-#include "wavicon/measure/harmonics.hpp"
-#include "wavicon/measure/levels.hpp"
-#include "wavicon/measure/noise.hpp"
-#include "wavicon/measure/spectrum.hpp"
+#include "wavicon/measure/harmonics/harmonics.hpp"
+#include "wavicon/measure/levels/levels.hpp"
+#include "wavicon/measure/noise/noise.hpp"
+#include "wavicon/measure/spectrum/spectrum.hpp"
 
 namespace wavicon {
 namespace {
@@ -47,21 +49,21 @@ const std::vector<Measurement>& measurements() {
       {"levels",
        [](const Audio& audio) {
          MemorySource source(audio);
-         return levels_sheet(measure_levels(source), info_of(audio));
+         return levels_sheet(measure_levels(taken(source)), info_of(audio));
        }},
       {"spectrum",
        [](const Audio& audio) {
          MemorySource source(audio);
-         return spectrum_sheet(measure_spectrum(source, {.bands_per_octave = 3, .most_peaks = 3}),
+         return spectrum_sheet(measure_spectrum(taken(source), {.bands_per_octave = 3, .most_peaks = 3}),
                                info_of(audio));
        }},
       {"noise",
        [](const Audio& audio) {
          MemorySource source(audio);
-         return noise_sheet(measure_noise(source), info_of(audio));
+         return noise_sheet(measure_noise(taken(source)), info_of(audio));
        }},
       {"harmonics",
-       [](const Audio& audio) { return harmonics_sheet(measure_harmonics(audio), info_of(audio)); }}};
+       [](const Audio& audio) { return harmonics_sheet(measure_harmonics(taken(audio)), info_of(audio)); }}};
   return all;
 }
 

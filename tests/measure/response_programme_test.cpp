@@ -1,9 +1,11 @@
+// SPDX-License-Identifier: MIT
 // Responses from noise that repeats and from programme, and the filter that follows from two of them.
 
+#include "measure/judged.hpp"
 #include "measure/responses.hpp"
 #include "wavicon/audio/filtered.hpp"
-#include "wavicon/measure/null.hpp"
-#include "wavicon/measure/response.hpp"
+#include "wavicon/measure/null/null.hpp"
+#include "wavicon/measure/response/response.hpp"
 
 namespace wavicon {
 namespace {
@@ -129,7 +131,7 @@ TEST(Response, TheFilterFromOneUnitToAnotherMakesTheirProgrammeNull) {
                 b = audio_of(scaled(through(music, other), -0.7), rate);
     MemorySource from(a), against(b);
     FilteredSource matched(from, filters);
-    const auto null = measure_null(matched, against,
+    const auto null = measure_null(taken(matched), taken(against),
                                    {.delay_samples = 0,
                                     .drift_ppm = 0,
                                     .gain_db = 0,
@@ -138,7 +140,7 @@ TEST(Response, TheFilterFromOneUnitToAnotherMakesTheirProgrammeNull) {
                                     .band_to_hz = 20000});
     EXPECT_LT(db_from_ratio(null.channels[0].depth), kMatchedDb) << by_sweep;
     // Without it they are far from the same.
-    const auto plain = measure_null(from, against);
+    const auto plain = measure_null(taken(from), taken(against));
     EXPECT_GT(db_from_ratio(plain.channels[0].depth), -15);
   }
 }
@@ -197,7 +199,7 @@ TEST(Response, PeriodsAtTheEdges) {
     for (std::size_t n = 0; n < x.size(); ++n)
       b.channel(c)[n] = c == 3 ? 0 : (c == 5 ? -1 : 1) * ratio_from_db(-c) * x[n];
   MemorySource from(a), against(b);
-  const auto result = measure_response(from, against, period_options(rate, 4.2));
+  const auto result = measure_response(taken(from), taken(against), period_options(rate, 4.2));
   ASSERT_EQ(result.channels.size(), 8U);
   for (std::size_t c = 0; c < 8; ++c) {
     EXPECT_EQ(result.channels[c].measured, c != 3) << c;
@@ -205,12 +207,13 @@ TEST(Response, PeriodsAtTheEdges) {
     EXPECT_NEAR(result.channels[c].gain_db, -static_cast<double>(c), kPeriodDb);
     EXPECT_NEAR(result.channels[c].broadband_db, -static_cast<double>(c), kPeriodDb);
   }
-  // What is no number is named, not measured.
+  // NaN is named, not measured.
   b.channel(2)[x.size() / 2] = NAN;
   MemorySource broken(b);
-  EXPECT_HAS(message_of(ErrorCode::bad_input,
-                        [&] { (void)measure_response(from, broken, period_options(rate, 4.2)); }),
-             "no number");
+  EXPECT_HAS(
+      message_of(ErrorCode::bad_input,
+                 [&] { (void)measure_response(taken(from), taken(broken), period_options(rate, 4.2)); }),
+      "NaN or infinity");
 }
 
 }  // namespace

@@ -1,5 +1,7 @@
-#include "wavicon/measure/response.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/response/response.hpp"
 
+#include "measure/judged.hpp"
 #include "measure/responses.hpp"
 
 namespace wavicon {
@@ -176,7 +178,8 @@ TEST(Response, CrosstalkAndBalanceOfTwoChannels) {
   };
   const auto sheet_of = [&](const Audio& a, const Audio& b) {
     MemorySource from(a), against(b);
-    return response_sheet(measure_response(from, against, sweep_options()), {}, {.channels = 2});
+    return response_sheet(measure_response(taken(from), taken(against), sweep_options()), {},
+                          {.channels = 2});
   };
   const Sheet crosstalk = sheet_of(two(x, Signal(x.size(), 0.0)), two(x, scaled(x, 0.001)));
   EXPECT_NEAR(*find_reading(crosstalk, "crosstalk_db", 1)->value, -60, 0.01);

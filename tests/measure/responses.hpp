@@ -1,11 +1,13 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Sweeps through filters of known response.
 
 #include <complex>
 #include <vector>
 
+#include "measure/judged.hpp"
 #include "measure/programme.hpp"
-#include "wavicon/measure/response.hpp"
+#include "wavicon/measure/response/response.hpp"
 
 namespace wavicon::testing {
 
@@ -30,7 +32,7 @@ inline ResponseResult response_of(const Signal& a, const Signal& b, double rate,
                                   const ResponseOptions& options = {}) {
   const Audio x = audio_of(a, rate), y = audio_of(b, rate);
   MemorySource from(x), against(y);
-  return measure_response(from, against, options);
+  return measure_response(taken(from), taken(against), options);
 }
 
 inline std::complex<double> of(const std::vector<Section>& sections, double hz, double rate) {

@@ -1,5 +1,7 @@
-#include "wavicon/measure/spectrum.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/spectrum/spectrum.hpp"
 
+#include "measure/judged.hpp"
 #include "measure/programme.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/random.hpp"
@@ -13,7 +15,7 @@ constexpr double kLevelDb = 0.01;
 
 SpectrumResult measured(const Audio& audio, const SpectrumOptions& options = {}) {
   MemorySource source(audio);
-  return measure_spectrum(source, options);
+  return measure_spectrum(taken(source), options);
 }
 
 Audio with_lines(double rate, double seconds, const std::vector<std::pair<double, double>>& lines,
@@ -112,7 +114,7 @@ TEST(Spectrum, EdgesOfItsRange) {
       std::string::npos);
   Audio broken(768000, 2, 50000);
   broken.channel(1)[100] = NAN;
-  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measured(broken); }).find("channel 2 holds"),
+  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)measured(broken); }).find("channel 2, frame"),
             std::string::npos);
 }
 
@@ -133,7 +135,7 @@ TEST(Spectrum, BandsOfPeriodicNoiseHaveNoSpreadOfTheirOwn) {
     const auto beside = noise(audio.channel(0).size(), noise_db, 3);
     for (std::size_t n = 0; n < beside.size(); ++n) audio.channel(0)[n] += beside[n];
     MemorySource source(audio);
-    const auto result = measure_spectrum(source, {.bands_per_octave = 3, .period_frames = 65536});
+    const auto result = measure_spectrum(taken(source), {.bands_per_octave = 3, .period_frames = 65536});
     EXPECT_EQ(result.period_count, 2);
     ASSERT_GT(result.channels[0].bands.size(), 25U);
     const double share_db = db_from_power_ratio(std::log(std::exp2(1.0 / 3)) / std::log(24000.0 / 10));
@@ -151,8 +153,9 @@ TEST(Spectrum, BandsOfPeriodicNoiseHaveNoSpreadOfTheirOwn) {
   Audio shorter(rate, 1, 100000);
   MemorySource source(shorter);
   EXPECT_HAS(
-      message_of(ErrorCode::bad_argument,
-                 [&] { (void)measure_spectrum(source, {.bands_per_octave = 3, .period_frames = 65536}); }),
+      message_of(
+          ErrorCode::bad_argument,
+          [&] { (void)measure_spectrum(taken(source), {.bands_per_octave = 3, .period_frames = 65536}); }),
       "less than two periods");
 }
 

@@ -1,4 +1,5 @@
-#include "wavicon/measure/static_curve.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/dynamics/static_curve.hpp"
 
 #include "measure/programme.hpp"
 

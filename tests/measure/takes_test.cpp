@@ -1,5 +1,7 @@
-#include "wavicon/measure/takes.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/takes/takes.hpp"
 
+#include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
 namespace wavicon {
@@ -43,7 +45,7 @@ Signal recording(const std::vector<double>& levels_db, double room_dbfs, double 
 TakesResult takes_of(const Signal& x, double rate = 48000, const TakesOptions& options = {}) {
   const Audio audio = audio_of(x, rate);
   MemorySource source(audio);
-  return measure_takes(source, options);
+  return measure_takes(taken(source), options);
 }
 
 TEST(Takes, AreSplitMatchedAndTheirNoiseRead) {
@@ -108,7 +110,7 @@ TEST(Takes, BadInputIsAnswered) {
             std::string::npos);
   Signal broken = noise(96000, -40, 1);
   broken[7] = NAN;
-  EXPECT_NE(refused(ErrorCode::bad_input, broken).find("no number"), std::string::npos);
+  EXPECT_NE(refused(ErrorCode::bad_input, broken).find("NaN or infinity"), std::string::npos);
 }
 
 }  // namespace

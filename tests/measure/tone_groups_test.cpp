@@ -1,5 +1,7 @@
-#include "wavicon/measure/tone_groups.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/harmonics/tone_groups.hpp"
 
+#include "measure/judged.hpp"
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/random.hpp"
@@ -43,8 +45,9 @@ TEST(ToneGroups, ProductsOfAPolynomialHaveTheirClosedForm) {
     for (const auto& [square, cube] : {std::pair{0.05, 0.02}, std::pair{1e-4, 1e-5}}) {
       const Pair p;
       const auto result = measure_tone_group(
-          through(p, rate, [s = square, c = cube](double x) { return x + s * x * x + c * x * x * x; }),
-          {.tones_hz = {p.f1, p.f2}, .format = SampleFormat::pcm24});
+          taken(through(p, rate, [s = square, c = cube](double x) { return x + s * x * x + c * x * x * x; }),
+                SampleFormat::pcm24),
+          {.tones_hz = {p.f1, p.f2}});
       const Sheet sheet = tone_group_sheet(result, {});
       EXPECT_EQ(sheet.measurement, "intermodulation");
       // The fundamentals gain a little from the cube: b·(3/4·A³ + 3/2·A·B²).
@@ -70,9 +73,10 @@ TEST(ToneGroups, ProductsOfAPolynomialHaveTheirClosedForm) {
 TEST(ToneGroups, TwinTonesAreReadByTheirDifferences) {
   const Pair p{19000, 20000, 0.25, 0.25};
   const double square = 0.02, cube = 0.01;
-  const auto result =
-      measure_tone_group(through(p, 96000, [&](double x) { return x + square * x * x + cube * x * x * x; }),
-                         {.tones_hz = {p.f1, p.f2}, .format = SampleFormat::pcm24});
+  const auto result = measure_tone_group(
+      taken(through(p, 96000, [&](double x) { return x + square * x * x + cube * x * x * x; }),
+            SampleFormat::pcm24),
+      {.tones_hz = {p.f1, p.f2}});
   const Sheet sheet = tone_group_sheet(result, {});
   const double both = result.channels[0].tones[0].amplitude + result.channels[0].tones[1].amplitude;
   EXPECT_NEAR(value(sheet, "imd_second_db"), db_from_ratio(square * p.a1 * p.a2 / both), kProductDb);
@@ -85,11 +89,10 @@ TEST(ToneGroups, TwinTonesAreReadByTheirDifferences) {
 
 TEST(ToneGroups, ACleanPairReadsBoundsAndAFloor) {
   const Pair p;
-  const Sheet sheet = tone_group_sheet(measure_tone_group(through(p, 48000, [](double x) { return x; }),
-                                                          {.tones_hz = {p.f1, p.f2},
-                                                           .played_dbfs = {db_from_ratio(0.4), -20},
-                                                           .format = SampleFormat::pcm24}),
-                                       {});
+  const Sheet sheet = tone_group_sheet(
+      measure_tone_group(taken(through(p, 48000, [](double x) { return x; }), SampleFormat::pcm24),
+                         {.tones_hz = {p.f1, p.f2}, .played_dbfs = {db_from_ratio(0.4), -20}}),
+      {});
   const Reading* imd = find_reading(sheet, "imd_db", 0);
   EXPECT_TRUE(imd->bound);
   EXPECT_LT(*imd->value, -130);
@@ -111,7 +114,8 @@ TEST(ToneGroups, AMultitoneShowsEachLevelAndTheRest) {
       x += 0.1 / static_cast<double>(i + 1) * exact_sine(hz[i], rate, n);
     audio.channel(1)[static_cast<std::size_t>(n)] = x;
   }
-  const auto result = measure_tone_group(audio, {.tones_hz = hz, .band_from_hz = 0, .band_to_hz = 24000});
+  const auto result =
+      measure_tone_group(taken(audio), {.tones_hz = hz, .band_from_hz = 0, .band_to_hz = 24000});
   EXPECT_EQ(result.channels[0].state, ChannelTones::State::silent);
   const ChannelTones& c = result.channels[1];
   double power = 0;
@@ -131,7 +135,7 @@ TEST(ToneGroups, WhatCannotBeMeasuredIsSaid) {
   const Audio clean = through(p, 48000, [](double x) { return x; });
   auto refused = [&](const Audio& audio, const ToneGroupOptions& o,
                      ErrorCode code = ErrorCode::bad_argument) {
-    return message_of(code, [&] { (void)measure_tone_group(audio, o); });
+    return message_of(code, [&] { (void)measure_tone_group(taken(audio), o); });
   };
   EXPECT_NE(refused(clean, {.tones_hz = {60}}).find("1 tones"), std::string::npos);
   EXPECT_NE(refused(clean, {.tones_hz = {7000, 60}}).find("rising"), std::string::npos);

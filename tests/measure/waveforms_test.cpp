@@ -1,5 +1,7 @@
-#include "wavicon/measure/waveforms.hpp"
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/waveforms/waveforms.hpp"
 
+#include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
 namespace wavicon {
@@ -16,10 +18,10 @@ Recipe four_tones(double rate) {
 }
 
 std::vector<ToneWaveform> seen(const Recipe& recipe, const Signal& x, const Signal& y) {
-  const Stimulus stimulus(recipe);
+  Stimulus stimulus(recipe);
   const Audio a = audio_of(x, recipe.sample_rate_hz), b = audio_of(y, recipe.sample_rate_hz);
   MemorySource from(a), against(b);
-  return measure_waveforms(from, against, stimulus, Take{}, Take{}).channels[0];
+  return measure_waveforms(played(from, stimulus, Take{}), played(against, stimulus, Take{})).channels[0];
 }
 
 TEST(Waveforms, GainDelayRestAndCarrierAreRead) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "path/feeding.hpp"
 #include "wavicon/audio/decibels.hpp"
 

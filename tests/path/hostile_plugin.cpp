@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // LV2 plugins that do what no plugin should, each named after it: they behave for two blocks, and then no
 // longer.
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Plugins that misbehave are reported by name and place, and nothing else happens.
 
 #include <csignal>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What runs within the callback of a sound server: sample-aligned, faded, and without allocating.
 
 #include "wavicon/path/live.hpp"

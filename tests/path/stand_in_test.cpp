@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Heron and Curlew do what their settings say: checked against closed forms, not against our measurements.
 
 #include <complex>

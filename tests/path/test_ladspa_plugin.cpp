@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // LADSPA plugins of known behaviour: a gain with every kind of hint, a delay that reports itself, and one
 // without outputs.
 

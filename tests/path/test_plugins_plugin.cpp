@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // LV2 plugins of known behaviour and known fault, each named after it.
 
 #include <lv2/atom/atom.h>

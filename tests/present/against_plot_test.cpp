@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The pictures of harmonics side by side, of a period, a latency and a pair.
 
 #include "support.hpp"

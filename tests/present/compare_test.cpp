@@ -1,28 +1,20 @@
-#include "support.hpp"
+// SPDX-License-Identifier: MIT
+#include "present/example_sheet.hpp"
 #include "wavicon/present/table.hpp"
 
 namespace wavicon {
 namespace {
 
+using testing::reading;
+
 Sheet sheet_of(const std::string& file, double rms, bool bound = false) {
   Sheet sheet{"levels", {file, "24-bit", 48000, 1, 100}, {}, {}, {}, {}, {}};
-  sheet.readings.push_back({"rms_dbfs", 0, rms, "dBFS", std::nullopt, bound, {{"sample_rate_hz", 48000.0}}});
-  sheet.readings.push_back({"rms", 0, 0.5, "", std::nullopt, false, {{"sample_rate_hz", 48000.0}}});
-  sheet.readings.push_back({"alias_dbc",
-                            0,
-                            rms - 10,
-                            "dBc",
-                            std::nullopt,
-                            false,
-                            {{"order", std::int64_t{3}}, {"sample_rate_hz", 48000.0}}});
-  sheet.readings.push_back({"alias_dbc",
-                            0,
-                            rms - 20,
-                            "dBc",
-                            std::nullopt,
-                            false,
-                            {{"order", std::int64_t{5}}, {"sample_rate_hz", 48000.0}}});
-  sheet.findings.push_back({Severity::warning, "it is loud", 0});
+  const Conditions rate = {{"sample_rate_hz", 48000.0}};
+  sheet.readings = {
+      reading("rms_dbfs", rms, rate, std::nullopt, bound), reading("rms", 0.5, rate),
+      reading("alias_dbc", rms - 10, {{"order", std::int64_t{3}}, {"sample_rate_hz", 48000.0}}),
+      reading("alias_dbc", rms - 20, {{"order", std::int64_t{5}}, {"sample_rate_hz", 48000.0}})};
+  sheet.findings.push_back({Severity::warning, FindingCode::detail, "it is loud", 0});
   return sheet;
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "support.hpp"
 #include "wavicon/present/plot.hpp"
 
@@ -31,7 +32,7 @@ TEST(DrawSpectrogram, DrawsAMapWithPathsAndNames) {
   Sheet sheet{"spectrogram", {"a.wav", "24-bit", 48000, 1, 100}, {}, {}, {}, {}, {}};
   EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)draw_spectrogram(sheet); }).find("no map"),
             std::string::npos);
-  Map map{"level", 0, "s", "Hz", "dBFS", {0, 1, 2}, {100, 1000, 10000, 20000}, {}};
+  LevelMap map{"level", 0, "s", "Hz", "dBFS", {0, 1, 2}, {100, 1000, 10000, 20000}, {}};
   for (int i = 0; i < 12; ++i) map.z.push_back(-10.0 * i);
   sheet.maps.push_back(map);
   sheet.labels.push_back({"a sweep", 0, 2});

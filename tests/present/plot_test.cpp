@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/present/plot.hpp"
 
 #include "present/example_sheet.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/present/table.hpp"
 
 #include "present/example_sheet.hpp"
@@ -31,12 +32,14 @@ TEST(Table, NamesChannelsWhenThereAreSeveral) {
 }
 
 TEST(Table, LimitsSayHowTheyStand) {
-  EXPECT_EQ(limit_lines({{"thd_db<-80", 0, -90.0, "dB", LimitResult::Outcome::kept},
-                         {"thd_db<-80", 1, -70.0, "dB", LimitResult::Outcome::broken},
-                         {"thd_db<-80", std::nullopt, std::nullopt, "dB", LimitResult::Outcome::undecided}}),
-            "limit thd_db<-80, channel 1: kept (-90.00 dB)\n"
-            "limit thd_db<-80, channel 2: not kept (-70.00 dB)\n"
-            "limit thd_db<-80: undecided, which counts as not kept (there is no value)\n");
+  const ReadingEntry* thd = find_entry(testing::example_table(), "thd_db");
+  EXPECT_EQ(
+      limit_lines({{"thd_db<-80", 0, -90.0, "dB", thd, LimitResult::Outcome::kept},
+                   {"thd_db<-80", 1, -70.0, "dB", thd, LimitResult::Outcome::broken},
+                   {"thd_db<-80", std::nullopt, std::nullopt, "dB", thd, LimitResult::Outcome::undecided}}),
+      "limit thd_db<-80, channel 1: kept (-90.00 dB)\n"
+      "limit thd_db<-80, channel 2: not kept (-70.00 dB)\n"
+      "limit thd_db<-80: undecided, which counts as not kept (there is no value)\n");
 }
 
 TEST(Table, CountsLettersNotBytes) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/sheet/limit.hpp"
 
 #include "support.hpp"

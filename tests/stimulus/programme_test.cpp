@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/stimulus/stimulus.hpp"

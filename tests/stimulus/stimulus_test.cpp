@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "wavicon/stimulus/stimulus.hpp"
 
 #include <complex>
@@ -285,7 +286,7 @@ TEST(Stimulus, StaircasesStepThroughFrequenciesAndLevels) {
 }
 
 TEST(Stimulus, BlocksStepAtZeroCrossings) {
-  const Block p{
+  const LevelBlock p{
       .frequency_hz = 997, .low_dbfs = -40, .high_dbfs = -10, .low_s = 0.1, .high_s = 0.2, .after_s = 0.1};
   const auto x = rendered(recipe_of(p));
   const double up = 100.0 / 997 * 48000,

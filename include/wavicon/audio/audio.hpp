@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Samples in memory: the value that measurements read. No files, no streams.
 //

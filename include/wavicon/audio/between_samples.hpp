@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // How high a signal goes between its samples: four times oversampled.
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // The only place where decibels and linear values are converted into each other.
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Every n-th sample of a low-passed signal: a long one brought down to what its low frequencies need.
 

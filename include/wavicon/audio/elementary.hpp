@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Sine, arctangent and oscillator phase from additions, multiplications, divisions and square roots alone.
 // IEEE 754 rounds these in one way, so the results are the same bits on every machine, which mathematics

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // The one root of all exceptions that Wavicon throws. Not measurable is a result with a reason, not an Error.
 

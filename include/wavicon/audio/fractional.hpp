@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Samples at places between the samples: windowed sinc, exact enough for differences of -170 dB.
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Random numbers by position: the value for a seed, a stream and an index is computed directly, so that audio
 // rendered in blocks of any size, in any order, on any machine holds the same bits.

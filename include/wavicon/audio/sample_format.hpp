@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // How a sample is held: the formats that audio is stored in, and the way into them.
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Samples wherever they lie, read stretch by stretch: what long captures are measured through, in memory that
 // does not grow with them.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Fourier transforms of real samples: the whole spectrum, planned once and reused, or one frequency exactly.
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // How strongly frequencies count in weighted noise levels.
 

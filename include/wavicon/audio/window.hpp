@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // The Kaiser window, whose one parameter trades the width of a line for how far its skirts fall.
 

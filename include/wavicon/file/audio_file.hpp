@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Audio files: read whole or in blocks, written whole or not at all. WAV (RF64 beyond 4 GiB), AIFF and FLAC
 // are written; what libsndfile reads is read.
@@ -32,6 +33,14 @@ struct AudioFileInfo {
   std::string recipe;                            ///< text of the recipe that the file carries; empty for none
   std::vector<CueMark> cues;                     ///< in file order
   std::optional<std::int64_t> reported_samples;  ///< latency that what recorded it reported, and left in
+  std::string encoding;  ///< of samples that are neither integers nor floats: "8-bit µ-law"; else empty
+  std::string cut_off;   ///< what the header announces and the file does not hold; empty for a whole file
+};
+
+/// What to do with a file that ends before what its header announces.
+enum class CutOff {
+  refused,
+  accepted,  ///< AudioFileInfo::cut_off says so; what it holds is read
 };
 
 /// A file opened for reading, from its first frame on.
@@ -39,7 +48,7 @@ class AudioReader {
  public:
   /// @throws Error bad_input when there is no such file, or it is a folder, empty, no audio file, or ends
   /// before what its header announces.
-  explicit AudioReader(const std::filesystem::path& path);
+  explicit AudioReader(const std::filesystem::path& path, CutOff cut_off = CutOff::refused);
   ~AudioReader();
   AudioReader(AudioReader&&) noexcept;
   AudioReader& operator=(AudioReader&&) noexcept;
@@ -64,7 +73,7 @@ class AudioReader {
 class FileSource : public AudioSource {
  public:
   /// @throws Error bad_input as AudioReader, or for a file of 0 frames.
-  explicit FileSource(const std::filesystem::path& path);
+  explicit FileSource(const std::filesystem::path& path, CutOff cut_off = CutOff::refused);
   [[nodiscard]] const AudioFileInfo& info() const noexcept { return reader_.info(); }
   [[nodiscard]] double sample_rate_hz() const noexcept override { return info().sample_rate_hz; }
   [[nodiscard]] int channel_count() const noexcept override { return info().channel_count; }
@@ -84,6 +93,10 @@ struct AudioFile {
 
 /// The whole file in memory. @throws Error bad_input as AudioReader, or for a file of 0 frames.
 [[nodiscard]] AudioFile read_audio_file(const std::filesystem::path& path);
+
+/// The whole file, a run for each channel, as plugins and servers take it. @throws Error bad_input as
+/// AudioReader.
+[[nodiscard]] std::vector<std::vector<float>> read_planar(const std::filesystem::path& path);
 
 struct AudioWriteOptions {
   double sample_rate_hz = 48000;
@@ -131,6 +144,9 @@ class AudioWriter {
   struct Impl;
   std::unique_ptr<Impl> impl_;
 };
+
+/// Appends a run for each channel, all of the same length. @throws Error bad_output as AudioWriter::write().
+void write_planar(AudioWriter& writer, const std::vector<std::vector<float>>& runs);
 
 /// @throws Error as AudioWriter.
 ClippedSamples write_audio_file(const std::filesystem::path& path, const Audio& audio,

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Files that appear whole or not at all: written aside, then renamed.
 

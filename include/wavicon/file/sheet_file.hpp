@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Sheets as text: JSON for programs, CSV for spreadsheets.
 

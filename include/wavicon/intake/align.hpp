@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Where any signal lies in a capture of it, without marks: delay to a fraction of a sample, polarity, gain
 // and drift, from what both hold.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // What a recording program did to a stimulus on its way through a session: from the bounce alone, by the
 // marks. Definitions: docs/kit.md.
@@ -6,7 +7,8 @@
 #include <optional>
 #include <string>
 
-#include "wavicon/intake/health.hpp"
+#include "wavicon/intake/judged_capture.hpp"
+#include "wavicon/sheet/catalogue.hpp"
 
 namespace wavicon {
 
@@ -32,19 +34,23 @@ struct Bounce {
   std::optional<bool> dithered;  ///< whether its word length was dithered; none when it was not shortened
   double rate_ratio = 1;         ///< speed at which the stimulus plays
   double drift_ppm = 0;
-  double stretch_ratio = 1;  ///< length over that of the stimulus when it was stretched with its pitch kept
+  double tempo_ratio = 1;  ///< length over that of the stimulus when it was stretched with its pitch kept
   int channels = 0;
   int stimulus_channels = 0;
   bool copied = false;    ///< a stimulus of one channel stands on several, the same on each
   bool one_side = false;  ///< a stimulus of one channel stands on one of several
 };
 
-/// @param health  of the bounce, with the stimulus found in it.
-/// @throws Error bad_input when it was not found.
+/// @param bounce  judged with the stimulus of its kit and held faults: what is wrong with it is what is
+/// looked for.
+/// @throws Error bad_input when the stimulus was not found in it.
 /// @accuracy  gain 0.01 dB, frames exact, fades 6 % (bounce_test.cpp)
-[[nodiscard]] Bounce examine_bounce(AudioSource& bounce, Stimulus& stimulus, const HealthResult& health);
+[[nodiscard]] Bounce examine_bounce(const JudgedCapture& bounce);
 
 /// Readings and a finding for each habit.
 [[nodiscard]] Sheet bounce_sheet(const Bounce& bounce, const CaptureInfo& capture);
+
+/// What the sheets of this measurement can hold.
+[[nodiscard]] const ReadingTable& kit_readings();
 
 }  // namespace wavicon

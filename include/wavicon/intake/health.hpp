@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Whether a capture is fit to be measured: what is wrong with it by itself, and against the stimulus that it
 // should hold.
@@ -14,6 +15,7 @@
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/align.hpp"
 #include "wavicon/intake/locate.hpp"
+#include "wavicon/sheet/catalogue.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
 namespace wavicon {
@@ -121,5 +123,8 @@ struct HealthOptions {
 
 /// Whether a sheet holds a fault.
 [[nodiscard]] bool is_unfit(const Sheet& sheet);
+
+/// What the sheets of this measurement can hold.
+[[nodiscard]] const ReadingTable& health_readings();
 
 }  // namespace wavicon

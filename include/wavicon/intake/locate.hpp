@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Where a stimulus lies in a capture: found by its marks, to a fraction of a sample, however late, inverted
 // or quiet it is.

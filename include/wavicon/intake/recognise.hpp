@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // What a signal from elsewhere is, where it is one that can be described: a sweep with its law and its ends.
 

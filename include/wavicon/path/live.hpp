@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // A stimulus played and an answer recorded at the same time, sample by sample, through a JACK server.
 // Definitions: docs/live.md.

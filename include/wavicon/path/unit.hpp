@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // One thing that a signal goes through, and how it is named: SCHEME:NAME?setting=value&setting=value.
 

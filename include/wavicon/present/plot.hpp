@@ -1,9 +1,12 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Sheets as pictures, drawn by gnuplot.
 
+#include <cstddef>
 #include <string>
 #include <vector>
 
+#include "wavicon/sheet/picture.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
 namespace wavicon {
@@ -45,20 +48,6 @@ struct PlotOptions {
 /// difference; at most four frequencies. Errors as draw_harmonics().
 [[nodiscard]] std::string draw_waveforms(const Sheet& sheet, const PlotOptions& options = {});
 
-/// What draw_curves() lays over each other.
-struct CurveStyle {
-  std::vector<std::string> names;  ///< of the curves; the first one strong, others thin
-  std::string title;
-  std::string x_title;
-  std::string y_title;
-  bool log_frequency = false;  ///< frequency axis from 20 Hz or lowest_x
-  double lowest_x = 20;
-  bool steps = false;        ///< bars, as of a histogram
-  double shown_range = 140;  ///< at most so far below the highest value
-  double half_turn =
-      0;  ///< of angles: the axis runs from minus to plus this, and lines break where they wrap
-};
-
 /// Curves of those names from all sheets and channels in one picture, each named by its file, its channel
 /// where there are several, and its name where several are asked for; at most eight.
 ///
@@ -69,5 +58,17 @@ struct CurveStyle {
 /// The first map of a sheet, time over frequency, dark where it is loud over 120 dB, with the paths of orders
 /// and the names of parts that the sheet holds; errors as draw_harmonics().
 [[nodiscard]] std::string draw_spectrogram(const Sheet& sheet, const PlotOptions& options = {});
+
+/// Whatever a measurement says is to be drawn of its sheets. Errors as draw_harmonics().
+[[nodiscard]] std::string draw_picture(const std::vector<Sheet>& sheets, const Picture& picture,
+                                       const PlotOptions& options = {});
+
+/// How much of what there is fits into one picture: the first ones are drawn.
+struct Drawable {
+  std::size_t most = 0;   ///< that are drawn
+  std::size_t there = 0;  ///< in the sheets
+  std::string what;       ///< "curves", "channels"
+};
+[[nodiscard]] Drawable drawable(const std::vector<Sheet>& sheets, const Picture& picture);
 
 }  // namespace wavicon

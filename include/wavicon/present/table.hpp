@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Sheets as text for a terminal.
 
@@ -5,6 +6,7 @@
 #include <vector>
 
 #include "wavicon/sheet/limit.hpp"
+#include "wavicon/sheet/row_layout.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
 namespace wavicon {
@@ -19,6 +21,9 @@ namespace wavicon {
 /// A value with the digits that its unit deserves, "< " before a bound, "none" for no value; without the
 /// unit.
 [[nodiscard]] std::string value_text(const Reading& reading);
+
+/// A peak, full scale = 1, as a level: "-3.10 dBFS", or "silent". @param digits  after the point.
+[[nodiscard]] std::string level_text(double peak, int digits = 2);
 
 /// A sheet for the eye: findings first, then for each channel its readings beside the floor, then the
 /// conditions.
@@ -37,6 +42,9 @@ namespace wavicon {
                                        const std::vector<std::string>& names,
                                        const std::vector<std::string>& readings,
                                        const std::string& heading = "step");
+
+/// Sheets laid out in rows as a measurement says.
+[[nodiscard]] std::string row_table(const std::vector<Sheet>& sheets, const RowLayout& layout);
 
 /// The conditions that all readings of all sheets share, as lines.
 [[nodiscard]] std::string shared_conditions(const std::vector<Sheet>& sheets);

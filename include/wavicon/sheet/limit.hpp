@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // Bounds that readings have to keep.
 
@@ -25,7 +26,8 @@ struct LimitResult {
   std::optional<int> channel;   ///< of the reading, from 0
   std::optional<double> value;  ///< of the reading
   std::string unit;
-  Outcome outcome = Outcome::broken;  ///< undecided: no value, or a bound on the wrong side of the limit
+  const ReadingEntry* entry = nullptr;  ///< of the reading, in the catalogue
+  Outcome outcome = Outcome::broken;    ///< undecided: no value, or a bound on the wrong side of the limit
 };
 
 /// @throws Error bad_argument when the text is not a limit, showing how one is written.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // What a measurement hands over: readings, curves and findings of one capture, as plain data. No arithmetic,
 // no text layout.
@@ -9,7 +10,11 @@
 #include <variant>
 #include <vector>
 
+#include "wavicon/sheet/finding_code.hpp"
+
 namespace wavicon {
+
+struct ReadingEntry;
 
 /// One circumstance of a reading; the name carries the unit (`duration_s`).
 using ConditionValue = std::variant<bool, std::int64_t, double, std::string, std::vector<double>>;
@@ -26,6 +31,9 @@ struct Reading {
   bool bound = false;           ///< the value is only an upper bound
   Conditions conditions;
   std::string text;  ///< of a reading that is a word, such as `verdict`; it has no value
+  std::optional<double>
+      uncertainty;  ///< half the interval that holds the true value in 95 of 100 cases, same unit
+  const ReadingEntry* entry = nullptr;  ///< of the catalogue; null for what was not made by a measurement
 };
 
 /// Values over one axis.
@@ -39,7 +47,7 @@ struct Curve {
 };
 
 /// Levels over two axes.
-struct Map {
+struct LevelMap {
   std::string name;
   std::optional<int> channel;  ///< from 0
   std::string x_unit;
@@ -51,7 +59,7 @@ struct Map {
 };
 
 /// A name for a stretch of the x axis: a part of the stimulus.
-struct Label {
+struct AxisLabel {
   std::string text;
   double from = 0;
   double to = 0;
@@ -62,6 +70,7 @@ enum class Severity { note, warning, fault };
 /// A sentence for a person that says what the readings mean.
 struct Finding {
   Severity severity = Severity::note;
+  FindingCode code = FindingCode::detail;
   std::string text;
   std::optional<int> channel;  ///< from 0; none when it is about the whole capture
 };
@@ -73,6 +82,8 @@ struct CaptureInfo {
   double sample_rate_hz = 0;
   int channels = 0;
   std::int64_t frames = 0;
+  std::string cut_off;  ///< what the file announces and does not hold; empty for a whole one
+  std::optional<std::int64_t> reported_samples;  ///< latency that what recorded it reported, and left in
 };
 
 /// All that one measurement says about one capture.
@@ -82,10 +93,14 @@ struct Sheet {
   std::vector<Reading> readings;
   std::vector<Curve> curves;
   std::vector<Finding> findings;
-  std::vector<Map> maps;
-  std::vector<Label> labels;  ///< for drawing
+  std::vector<LevelMap> maps;
+  std::vector<AxisLabel> labels;  ///< for drawing
+  std::vector<std::string>
+      channel_names;  ///< where they are no channels of the capture: "mid", "side"; else empty
 };
 
+/// "channel 2", or the name that stands for it.
+[[nodiscard]] std::string channel_name(const Sheet& sheet, int channel);
 /// The reading of that name and channel, or null.
 [[nodiscard]] const Reading* find_reading(const Sheet& sheet, const std::string& name,
                                           std::optional<int> channel);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // The kinds of part that a stimulus is made of, as plain data. Each kind lists its settings once, in
 // fields(): recipes, the command line and the manual are all made from that list.
@@ -103,7 +104,7 @@ struct Staircase {
 };
 
 /// A tone that steps from low to high and back, each at a rising zero crossing.
-struct Block {
+struct LevelBlock {
   double frequency_hz = 997;
   double low_dbfs = -40;
   double high_dbfs = -10;
@@ -141,7 +142,7 @@ struct Programme {
   double fade_out_s = 0.05;
 };
 
-using PartKind = std::variant<Tone, Multitone, TwoTone, Sweep, Noise, Burst, Staircase, Block, Impulse,
+using PartKind = std::variant<Tone, Multitone, TwoTone, Sweep, Noise, Burst, Staircase, LevelBlock, Impulse,
                               Silence, ChannelNumbers, Programme>;
 
 /// What may be written for a number.
@@ -260,7 +261,7 @@ void fields(Staircase& p, Visitor& visit) {
 }
 
 template <typename Visitor>
-void fields(Block& p, Visitor& visit) {
+void fields(LevelBlock& p, Visitor& visit) {
   visit("frequency_hz", p.frequency_hz, kFrequency, "of the sine");
   visit("low_dbfs", p.low_dbfs, kLevel, "peak before and after");
   visit("high_dbfs", p.high_dbfs, kLevel, "peak in the middle");

@@ -1,8 +1,10 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // A recipe: the text from which a stimulus is made, and its meaning as data. The same recipe gives the same
 // bytes every time.
 
 #include <cstdint>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -11,7 +13,7 @@
 namespace wavicon {
 
 /// One stretch of a stimulus.
-struct Part {
+struct RecipePart {
   std::string name;  ///< for a person; the kind's word when empty
   PartKind kind;
   std::vector<int> channels;  ///< from 1, as in recipes; empty: all
@@ -21,15 +23,6 @@ struct Part {
   double silence_after_s = 0;
   std::vector<std::string> measure;  ///< what a kit measures of it; empty: what is usual for its kind
 };
-
-/// What can be measured of a part of some kind, and what is when it does not say.
-struct PartMeasurements {
-  std::vector<std::string> usual;
-  std::vector<std::string> possible;  ///< the usual ones first
-};
-[[nodiscard]] PartMeasurements measurements_of(const PartKind& kind);
-/// Every word that `measure` takes: those of all kinds, and "nothing".
-[[nodiscard]] const std::vector<std::string>& measurement_words();
 
 /// Everything that decides the bytes of a stimulus.
 struct Recipe {
@@ -43,7 +36,7 @@ struct Recipe {
   bool marks = true;            ///< short chirps before and after the parts
   double silence_before_s = 0;  ///< outside of the marks
   double silence_after_s = 0;
-  std::vector<Part> parts;
+  std::vector<RecipePart> parts;
 };
 
 template <typename Visitor>
@@ -61,22 +54,28 @@ void fields(Recipe& r, Visitor& visit) {
 }
 
 template <typename Visitor>
-void part_fields(Part& p, Visitor& visit) {
+void part_fields(RecipePart& p, Visitor& visit) {
   visit("name", p.name, "for a person; cue marks are called by it");
   visit("channels", p.channels, Range{1, 1024}, "from 1; all when left out");
   visit("with_previous", p.with_previous, "on top of the part before it instead of after it");
   visit("silence_before_s", p.silence_before_s, kTime, "before the part");
   visit("silence_after_s", p.silence_after_s, kTime, "after the part");
-  visit("measure", p.measure, measurement_words(), "what a kit measures of it (default: by its kind)");
+  visit("measure", p.measure, std::vector<std::string>{}, "what a kit measures of it (default: by its kind)");
 }
+
+/// What is wrong with a part, or nothing.
+using PartRule = std::function<std::string(const RecipePart&)>;
 
 /// Reads a recipe and checks every value.
 ///
-/// @param source  what to call the text in errors: a file's name.
+/// @param source      what to call the text in errors: a file's name.
+/// @param other_rule  a rule that the reader of the recipe has beyond those of a stimulus, such as which
+/// measurements there are: what is wrong with a part, or nothing; may be empty.
 /// @throws Error bad_input "SOURCE:LINE:COLUMN: …" for what is no TOML, an unknown key (with the nearest), a
 /// value of the wrong type or out
 ///               of range, with what is allowed
-[[nodiscard]] Recipe parse_recipe(const std::string& text, const std::string& source);
+[[nodiscard]] Recipe parse_recipe(const std::string& text, const std::string& source,
+                                  const PartRule& other_rule = {});
 
 /// The recipe as text; settings at their defaults are left out. Reading it gives the same recipe.
 [[nodiscard]] std::string recipe_text(const Recipe& recipe);

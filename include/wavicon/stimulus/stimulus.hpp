@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // A recipe made into samples, from any frame on, in blocks of any size: an hour needs no more memory than a
 // second.
@@ -80,7 +81,7 @@ struct BlockSteps {
   double down_frame = 0;
   std::int64_t frames = 0;
 };
-[[nodiscard]] BlockSteps block_steps(const Block& block, double sample_rate_hz);
+[[nodiscard]] BlockSteps block_steps(const LevelBlock& block, double sample_rate_hz);
 
 /// Exact phase of a sweep in cycles at a time in seconds from its start; analysis follows orders by it.
 [[nodiscard]] double sweep_cycles(const Sweep& sweep, double time_s);

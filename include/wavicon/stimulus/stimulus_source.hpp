@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // A stimulus read like a capture: what is asked of a capture can be asked of what was played.
 

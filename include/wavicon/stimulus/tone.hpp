@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #pragma once
 // A steady tone between silences, rendered from any frame on, in blocks of any size.
 

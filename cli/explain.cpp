@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <cstdio>
+#include <memory>
+
+#include "commands.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/nearest_names.hpp"
+#include "wavicon/measure/measurement_list.hpp"
+#include "wavicon/present/manual.hpp"
+
+namespace wavicon::cli {
+namespace {
+
+struct Explain {
+  std::string name;
+  std::string measurement;
+  bool all = false;
+};
+
+int run(const Explain& command) {
+  const auto tables = reading_tables(measurements());
+  if (command.all) {
+    std::fputs(readings_manual(tables).c_str(), stdout);
+    return exit_status::measured;
+  }
+  std::vector<std::string> names;
+  std::string text;
+  for (const ReadingTable* table : tables) {
+    for (const ReadingEntry& entry : table->entries) names.push_back(entry.name);
+    if (!command.measurement.empty() && table->measurement != command.measurement) continue;
+    if (const ReadingEntry* entry = find_entry(*table, command.name))
+      text += (text.empty() ? "" : "\n") + explanation(*entry, table->measurement);
+  }
+  if (text.empty())
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("there is no reading '{}'{}{}", command.name,
+                            command.measurement.empty() ? "" : " of " + command.measurement,
+                            name_hint(command.name, names)));
+  std::fputs(text.c_str(), stdout);
+  return exit_status::measured;
+}
+
+}  // namespace
+
+void add_explain(CLI::App& app, Action& action) {
+  auto* sub = app.add_subcommand("explain", "what a reading is: definition, source, when it misleads");
+  auto command = std::make_shared<Explain>();
+  sub->add_option("READING", command->name, "its name, as sheets have it: thd_n_db");
+  sub->add_option("--of", command->measurement, "only of this measurement, where several give it");
+  sub->add_flag("--all", command->all, "every reading, as a page in Markdown");
+  sub->callback([command, &action] {
+    if (command->name.empty() && !command->all) throw CLI::RequiredError("READING or --all");
+    action = [command] { return run(*command); };
+  });
+}
+
+}  // namespace wavicon::cli

@@ -1,0 +1,294 @@
+// SPDX-License-Identifier: MIT
+// Every measurement as a command: options from its list of fields, captures through the gate, sheets to text.
+
+#include <fmt/format.h>
+
+#include <chrono>
+#include <cstdio>
+#include <map>
+#include <memory>
+#include <utility>
+
+#include "commands.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/file/capture_file.hpp"
+#include "wavicon/file/output_file.hpp"
+#include "wavicon/measure/measurement_list.hpp"
+#include "wavicon/present/plot.hpp"
+#include "wavicon/present/table.hpp"
+
+namespace wavicon::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+struct Measuring {
+  const MeasurementDescriptor* descriptor = nullptr;
+  std::unique_ptr<Measurement> measurement;
+  std::vector<OptionField> fields;
+  SheetOptions sheet;
+  std::string stimulus;
+  std::string part;
+  bool despite_faults = false;
+  std::string draw;
+  std::map<std::string, std::string> inputs;   // files by the names of inputs
+  std::map<std::string, std::string> outputs;  // files and folders by the names of outputs
+};
+
+void add_field(CLI::App& app, const OptionField& field) {
+  std::string sentence = field.sentence;
+  for (const std::string& word : field.words) sentence += (&word == field.words.data() ? ": " : ", ") + word;
+  const std::string name = "--" + option_name(field);
+  std::visit(
+      [&](auto* target) {
+        using Value = std::remove_pointer_t<decltype(target)>;
+        if constexpr (std::is_same_v<Value, bool>) {
+          app.add_flag(name, *target, sentence);
+        } else {
+          auto* option = app.add_option(name, *target, sentence);
+          if constexpr (requires { target->begin(); } && !std::is_same_v<Value, std::string>) {
+            if (field.count > 0)
+              option->expected(static_cast<int>(field.count))->delimiter(',');
+            else
+              option->delimiter(',')->allow_extra_args(false);
+          } else if constexpr (!requires { target->has_value(); }) {
+            if constexpr (std::is_same_v<Value, std::string>) {
+              if (!target->empty()) option->capture_default_str();
+            } else {
+              option->capture_default_str();
+            }
+          }
+        }
+      },
+      field.target);
+}
+
+std::vector<std::string> words_of(const std::vector<PictureChoice>& pictures) {
+  std::vector<std::string> words;
+  for (const PictureChoice& picture : pictures) words.push_back(picture.word);
+  return words;
+}
+
+std::string picture_help(const std::vector<PictureChoice>& pictures) {
+  std::string text = "what --plot draws";
+  for (const PictureChoice& picture : pictures)
+    text += fmt::format("{} {}: {}", &picture == pictures.data() ? ":" : ";", picture.word, picture.sentence);
+  return text;
+}
+
+// The file's name before what is said of it, once.
+[[noreturn]] void fail_with(const std::string& path, const Error& error, const std::string& hint = "") {
+  const std::string text = error.what();
+  throw Error(error.code(), (text.rfind(path + ":", 0) == 0 ? text : path + ": " + text) + hint);
+}
+
+// For --verbose: what a file is, on standard error.
+void tell_file(const std::string& path) {
+  const AudioFileInfo info = AudioReader(path, CutOff::accepted).info();
+  fmt::print(stderr, "wavicon: {}: {}, {}, {:g} Hz, {} channel{}, {:.3f} s", path, info.container,
+             capture_info(info).format, info.sample_rate_hz, info.channel_count,
+             info.channel_count == 1 ? "" : "s", static_cast<double>(info.frames) / info.sample_rate_hz);
+  if (!info.recipe.empty()) {
+    const Recipe recipe = parse_recipe(info.recipe, path + " (the recipe inside)");
+    fmt::print(stderr, "; carries the recipe '{}': {} part{}{}", recipe.name, recipe.parts.size(),
+               recipe.parts.size() == 1 ? "" : "s", recipe.marks ? " between marks" : ", no marks");
+  }
+  fmt::print(stderr, "\n");
+}
+
+// Files through the gate of one measurement.
+class Gate {
+ public:
+  explicit Gate(const Measuring& command)
+      : command_(command), policy_(policy_of(*command.descriptor, command.despite_faults)) {
+    if (!command.stimulus.empty()) named_ = std::make_shared<Stimulus>(read_recipe(command.stimulus));
+  }
+  // What was played in it, unless a stimulus is named: the recipe inside.
+  [[nodiscard]] JudgedCapture open(const std::string& path) const { return open(path, named_); }
+  // B holds what A holds.
+  [[nodiscard]] JudgedCapture open_against(const std::string& path, const JudgedCapture& a) const {
+    return open(path, named_ ? named_ : a.known_stimulus());
+  }
+  // Beside the captures: a clean signal or a filter, of which nothing is known.
+  [[nodiscard]] static JudgedCapture open_input(const std::string& path) {
+    try {
+      return judge_file(path, {.despite_faults = true});
+    } catch (const Error& error) {
+      fail_with(path, error);
+    }
+  }
+
+ private:
+  [[nodiscard]] JudgedCapture open(const std::string& path, const std::shared_ptr<Stimulus>& stimulus) const {
+    try {
+      if (command_.sheet.verbose) tell_file(path);
+      return judge_file(path, policy_, stimulus);
+    } catch (const UnfitCapture& unfit) {
+      const bool final = unfit.fault() == FindingCode::broken_sample;
+      fail_with(path, unfit,
+                final ? "; 'wavicon health' says more" : "; --despite-faults measures it all the same");
+    } catch (const Error& error) {
+      fail_with(path, error);
+    }
+  }
+
+  const Measuring& command_;
+  GatePolicy policy_;
+  std::shared_ptr<Stimulus> named_;
+};
+
+OpenSink sinks_of(const Measuring& command) {
+  std::map<std::string, std::string> wanted;
+  for (const auto& [name, file] : command.outputs)
+    if (!file.empty()) wanted[name] = file;
+  if (wanted.empty()) return {};
+  return [wanted](const std::string& output, const std::string& item,
+                  const SinkShape& shape) -> std::unique_ptr<AudioSink> {
+    const auto found = wanted.find(output);
+    if (found == wanted.end()) return nullptr;
+    if (item.empty()) return file_sink(found->second, shape);
+    make_folder(found->second);
+    return file_sink(fs::path(found->second) / (item + ".wav"), shape);
+  };
+}
+
+void check_outputs(const Measuring& command, std::size_t count) {
+  const std::vector<fs::path> inputs(command.sheet.captures.begin(), command.sheet.captures.end());
+  for (const ExtraOutput& output : command.descriptor->outputs) {
+    const std::string& file = command.outputs.at(output.name);
+    if (file.empty()) continue;
+    if (output.one_capture && count > 1 && command.descriptor->input == MeasuredInput::against)
+      throw Error(ErrorCode::bad_argument, fmt::format("--{} is made of one B, not of several", output.name));
+    if (!output.several) require_writable(file, inputs);
+  }
+}
+
+MeasureRequest request_of(const Measuring& command, std::size_t count) {
+  MeasureRequest request;
+  request.selection = {command.sheet.from_s, command.sheet.to_s, command.part};
+  if (command.sheet.channel) request.channel = *command.sheet.channel - 1;
+  request.rms_reference = command.sheet.rms_reference == "sine" ? RmsReference::sine : RmsReference::square;
+  request.picture = command.draw;
+  request.open_sink = sinks_of(command);
+  request.capture_count = count;
+  return request;
+}
+
+// Measures one capture, and puts its name before what goes wrong.
+void measure_one(Measuring& command, const MeasureRequest& request, const JudgedCapture& capture,
+                 std::size_t index, std::vector<Sheet>& sheets) {
+  const std::string& path = capture.info().file;
+  try {
+    const auto start = std::chrono::steady_clock::now();
+    auto made = measured(*command.measurement, request, capture, index);
+    if (command.sheet.verbose)
+      fmt::print(stderr, "wavicon: {}: {} measured in {:.2f} s: {} readings, {} curves\n", path,
+                 made.back().measurement,
+                 std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(),
+                 made.back().readings.size(), made.back().curves.size());
+    for (Sheet& sheet : made) sheets.push_back(std::move(sheet));
+  } catch (const Error& error) {
+    fail_with(path, error);
+  }
+}
+
+std::vector<Sheet> measure_all(Measuring& command, MeasureRequest& request) {
+  const Gate gate(command);
+  const auto& files = command.sheet.captures;
+  for (const ExtraInput& input : command.descriptor->inputs)
+    if (const std::string& file = command.inputs.at(input.name); !file.empty())
+      request.inputs.emplace(input.name, Gate::open_input(file));
+  std::vector<Sheet> sheets;
+  switch (command.descriptor->input) {
+    case MeasuredInput::capture:
+      for (std::size_t i = 0; i < files.size(); ++i)
+        measure_one(command, request, gate.open(files[i]), i, sheets);
+      break;
+    case MeasuredInput::against:
+      request.reference = gate.open(files.front());
+      for (std::size_t i = 1; i < files.size(); ++i)
+        measure_one(command, request, gate.open_against(files[i], *request.reference), i - 1, sheets);
+      break;
+    case MeasuredInput::pair:
+      if (files.size() > 1) request.reference = gate.open(files.front());
+      measure_one(
+          command, request,
+          request.reference ? gate.open_against(files.back(), *request.reference) : gate.open(files.back()),
+          0, sheets);
+      break;
+    case MeasuredInput::recording: {
+      std::vector<JudgedCapture> row;
+      for (const std::string& file : files) row.push_back(gate.open(file));
+      measure_one(command, request, judge_row(row), 0, sheets);
+      break;
+    }
+  }
+  command.measurement->conclude(request, sheets);
+  return sheets;
+}
+
+int run(Measuring& command) {
+  const MeasurementDescriptor& descriptor = *command.descriptor;
+  const std::size_t files = command.sheet.captures.size(),
+                    count = descriptor.input == MeasuredInput::against ? files - 1 : files;
+  if (descriptor.input == MeasuredInput::pair && files > 2)
+    throw Error(ErrorCode::bad_argument, "a pair is two files, or two channels of one");
+  command.sheet.check(reading_names(descriptor));
+  require_in_range(command.fields);
+  MeasureRequest request = request_of(command, count);
+  command.measurement->check(request);
+  check_outputs(command, count);
+  Progress progress("measuring", command.sheet.quiet);
+  request.progress = [&](double part) { progress(part); };
+  const auto sheets = measure_all(command, request);
+  const Measurement& measurement = *command.measurement;
+  Delivery delivery{.sheets = sheets};
+  delivery.rows = measurement.rows(sheets);
+  if (!descriptor.pictures.empty())
+    delivery.picture =
+        measurement.picture(sheets, command.draw.empty() ? descriptor.pictures.front().word : command.draw);
+  if (count > 1) delivery.comparison = measurement.compare(sheets);
+  return deliver(command.sheet, delivery);
+}
+
+void add_gate_options(CLI::App& app, Measuring& command) {
+  const bool against = command.descriptor->input == MeasuredInput::against;
+  app.add_option("--stimulus", command.stimulus,
+                 against
+                     ? "what A and B hold: its file, or its recipe (default: the recipe inside A)"
+                     : "what was played: its file, or its recipe (default: the recipe inside the capture)");
+  if (!command.descriptor->part_help.empty())
+    app.add_option("--part", command.part, command.descriptor->part_help);
+  app.add_flag("--despite-faults", command.despite_faults,
+               "measure a capture that is unfit; this is noted in the conditions");
+}
+
+void add_measurement(CLI::App& app, const MeasurementDescriptor& descriptor, Action& action) {
+  auto* sub = app.add_subcommand(descriptor.name, descriptor.question);
+  auto command = std::make_shared<Measuring>();
+  command->descriptor = &descriptor;
+  command->measurement = descriptor.make();
+  command->fields = command->measurement->fields();
+  command->sheet.overlays = descriptor.draws_several || descriptor.input == MeasuredInput::pair ||
+                            descriptor.input == MeasuredInput::recording;
+  command->sheet.against = descriptor.input == MeasuredInput::against;
+  command->sheet.add_to(*sub, !descriptor.pictures.empty());
+  add_gate_options(*sub, *command);
+  for (const OptionField& field : command->fields) add_field(*sub, field);
+  for (const ExtraInput& input : descriptor.inputs)
+    sub->add_option("--" + input.name, command->inputs[input.name], input.sentence);
+  for (const ExtraOutput& output : descriptor.outputs)
+    sub->add_option("--" + output.name, command->outputs[output.name], output.sentence);
+  if (descriptor.pictures.size() > 1)
+    sub->add_option("--draw", command->draw, picture_help(descriptor.pictures))
+        ->check(CLI::IsMember(words_of(descriptor.pictures)));
+  sub->callback([command, &action] { action = [command] { return run(*command); }; });
+}
+
+}  // namespace
+
+void add_measurements(CLI::App& app, Action& action) {
+  for (const MeasurementDescriptor& descriptor : measurements()) add_measurement(app, descriptor, action);
+}
+
+}  // namespace wavicon::cli

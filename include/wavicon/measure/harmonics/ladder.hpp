@@ -1,0 +1,30 @@
+// SPDX-License-Identifier: MIT
+#pragma once
+// Harmonics over a ladder of levels: how each order grows.
+
+#include <vector>
+
+#include "wavicon/sheet/catalogue.hpp"
+#include "wavicon/sheet/sheet.hpp"
+
+namespace wavicon {
+
+/// One harmonics sheet at one level of the stimulus.
+struct LadderStep {
+  double frequency_hz = 0;
+  double level_dbfs = 0;
+  Sheet sheet;
+};
+
+/// From the sheets of all steps: readings `hN_growth_db_per_db` (by how many dB an order's level grows for
+/// each dB of the stimulus, least squares over the steps in which it was read: N for a weak curvature of
+/// order N), THD and orders over the level as curves "THD", "H2" …, of each frequency and channel; bounds are
+/// left out.
+///
+/// @throws Error bad_argument for no step.
+[[nodiscard]] Sheet harmonics_ladder(const std::vector<LadderStep>& steps, const CaptureInfo& capture);
+
+/// What the sheets of this measurement can hold.
+[[nodiscard]] const ReadingTable& harmonics_ladder_readings();
+
+}  // namespace wavicon

@@ -1,0 +1,92 @@
+// SPDX-License-Identifier: MIT
+#pragma once
+// How loud it is: RMS, peaks, DC, loudness, and how they move over time. Definitions: docs/levels.md.
+
+#include <memory>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "wavicon/audio/sample_format.hpp"
+#include "wavicon/audio/source.hpp"
+#include "wavicon/intake/judged_capture.hpp"
+#include "wavicon/measure/common/rms_reference.hpp"
+#include "wavicon/sheet/catalogue.hpp"
+#include "wavicon/sheet/sheet.hpp"
+
+namespace wavicon {
+
+struct LevelsOptions {
+  double from_s = 0;
+  std::optional<double> to_s;  ///< none: to the end
+  double window_s = 0.3;       ///< of the RMS over time, 0.001 … 60; a multiple of the hop
+  double hop_s = 0.1;          ///< of the RMS over time, 0.001 … window_s
+  bool true_peak = true;       ///< costs as much as everything else
+  bool loudness = true;
+  RmsReference rms_reference = RmsReference::square;
+};
+
+/// Full scale = 1.
+struct ChannelLevels {
+  double peak = 0;
+  double true_peak = 0;  ///< ITU-R BS.1770 Annex 2; 0 when it was not asked for
+  double rms = 0;        ///< DC included
+  double dc = 0;
+  std::vector<double> rms_over_time;  ///< one for each hop; the last window may be shorter
+};
+
+/// What ITU-R BS.1770-4 and EBU R 128 say of all channels together; none for too little sound.
+struct Loudness {
+  std::optional<double> integrated_lufs;      ///< gated; needs 0.4 s above -70 LUFS
+  std::optional<double> range_lu;             ///< EBU Tech 3342; needs 3 s
+  std::optional<double> momentary_max_lufs;   ///< 0.4 s
+  std::optional<double> short_term_max_lufs;  ///< 3 s
+  std::vector<double> momentary_lufs;         ///< every 0.1 s from 0.4 s on
+  std::vector<double> short_term_lufs;        ///< every 0.1 s from 3 s on
+};
+
+struct LevelsResult {
+  LevelsOptions options;
+  SampleFormat format = SampleFormat::float64;  ///< how the capture was stored: decides the floor
+  double sample_rate_hz = 0;
+  std::int64_t frames = 0;
+  double hop_s = 0;
+  std::vector<ChannelLevels> channels;
+  Loudness loudness;  ///< of all channels: mono, left and right, or the order of the WAVE format
+};
+
+/// Collects levels block by block, in memory that grows by a few numbers a second.
+class LevelMeter {
+ public:
+  /// @throws Error bad_argument for options out of range, or more channels or a higher rate than loudness is
+  /// defined for (64, 2.8 MHz).
+  LevelMeter(int channel_count, double sample_rate_hz, const LevelsOptions& options);
+  ~LevelMeter();
+  LevelMeter(LevelMeter&&) noexcept;
+  LevelMeter& operator=(LevelMeter&&) noexcept;
+
+  /// @param planar  one run for each channel, all of the same length.
+  /// @throws Error bad_input for a NaN or infinite sample, naming channel and frame.
+  void push(std::span<const double> planar);
+  /// Nothing may be pushed after it. @throws Error bad_input when there was no frame.
+  [[nodiscard]] LevelsResult finish();
+
+ private:
+  struct Impl;
+  std::unique_ptr<Impl> impl_;
+};
+
+/// A stretch of a capture through a LevelMeter.
+///
+/// @throws Error as LevelMeter; bad_input for a stretch without a frame.
+/// @accuracy  RMS 1e-9 dB, DC 1e-12 of full scale against closed forms; loudness within the tolerances of EBU
+/// Tech 3341 (levels_test.cpp).
+[[nodiscard]] LevelsResult measure_levels(const JudgedCapture& capture, const LevelsOptions& options = {});
+
+/// Readings per channel and of the whole, RMS and loudness over time and a histogram of loudness as curves.
+[[nodiscard]] Sheet levels_sheet(const LevelsResult& result, const CaptureInfo& capture);
+
+/// What the sheets of this measurement can hold.
+[[nodiscard]] const ReadingTable& levels_readings();
+
+}  // namespace wavicon

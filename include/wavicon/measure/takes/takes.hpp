@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: MIT
+#pragma once
+// A recording split at its silences, its takes matched in loudness and compared. Definitions: docs/takes.md.
+
+#include <optional>
+#include <vector>
+
+#include "wavicon/audio/source.hpp"
+#include "wavicon/intake/judged_capture.hpp"
+#include "wavicon/sheet/catalogue.hpp"
+#include "wavicon/sheet/sheet.hpp"
+
+namespace wavicon {
+
+struct TakesOptions {
+  std::optional<double>
+      threshold_dbfs;  ///< level of 10 ms under which it is a gap; none: found from the recording
+  std::optional<double> least_gap_s;  ///< shorter silences belong to a take; none: found from the recording
+  bool by_rms = false;                ///< match RMS instead of loudness
+};
+
+/// One take. Levels: full scale = 1, as recorded.
+struct RecordedTake {
+  double start_s = 0, end_s = 0;
+  double rms = 0;
+  std::optional<double> lufs;     ///< none for too little sound: then its RMS is matched
+  double gain_db = 0;             ///< that brings it to the first take
+  std::optional<double> gap_rms;  ///< noise in the gap after it, DC taken off; none without a gap of 0.2 s
+  std::vector<double> band_hz;    ///< third octaves
+  std::vector<double> band_rms;   ///< matched to the first take
+  // Against the first take, matched: where it ends, or does not.
+  std::optional<double> missing_from_hz;  ///< from here up it lacks more than 6 dB
+  double missing_db = 0;                  ///< mean of what it lacks there
+  double slope_db_per_octave = 0;         ///< of its own spectrum there
+  double first_slope_db_per_octave = 0;   ///< of the first take's
+};
+
+struct TakesResult {
+  TakesOptions options;
+  double sample_rate_hz = 0;
+  double threshold_dbfs = 0;
+  double least_gap_s = 0;
+  bool threshold_found = false, gap_found = false;
+  std::vector<RecordedTake> takes;
+};
+
+/// Splits: levels of 10 ms over all channels fall into two heaps, gaps and sound; the threshold parts them
+/// best (Otsu's criterion on levels in dB). The least gap lies in the widest step between the lengths of all
+/// silences, from 0.4 to 3 s. Takes shorter than 0.3 s are left out.
+///
+/// @throws Error bad_input for 0 frames, silence, or nothing that stands out of it; bad_argument for options
+/// out of range.
+/// @accuracy  edges within 20 ms, gains 0.05 dB, gap noise 0.1 dB (takes_test.cpp)
+[[nodiscard]] TakesResult measure_takes(const JudgedCapture& recording, const TakesOptions& options = {});
+
+/// Readings with `take` in their conditions, curves "take 1", … (third octaves, matched), findings.
+[[nodiscard]] Sheet takes_sheet(const TakesResult& result, const CaptureInfo& capture);
+
+/// What the sheets of this measurement can hold.
+[[nodiscard]] const ReadingTable& takes_readings();
+
+}  // namespace wavicon

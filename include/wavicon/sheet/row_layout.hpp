@@ -1,0 +1,19 @@
+// SPDX-License-Identifier: MIT
+#pragma once
+// Sheets that are read better as rows of a table, as plain data: measurements say it, `present` prints it.
+
+#include <string>
+#include <vector>
+
+namespace wavicon {
+
+/// Either sheets as rows, or one sheet with a row for each value of a condition.
+struct RowLayout {
+  std::string heading;             ///< of the first column
+  std::vector<std::string> names;  ///< one for each sheet that is a row; those beyond are shown whole
+  std::string rows_by;  ///< instead: the condition whose values are the rows; empty: sheets are rows
+  std::vector<std::string> columns;  ///< readings
+  std::string column_condition;      ///< and a condition in a last column; empty: none
+};
+
+}  // namespace wavicon

@@ -1,0 +1,316 @@
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/aliasing/aliasing.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "measure/aliasing/products.hpp"
+#include "measure/common/order_frames.hpp"
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/elementary.hpp"
+#include "wavicon/audio/error.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace measure_detail;
+
+constexpr double kFrameS = 0.02;
+constexpr int kHops = 4;  // of a frame
+constexpr double kLowPeriods = 8;
+constexpr double kLeastLowHz = 15;
+constexpr std::size_t kLowOrders = 10;
+constexpr double kLowestHz = 350;  // half the lobe of a frame: below, orders cannot be told apart
+constexpr double kMostInflation = 3;
+constexpr double kFoundRatio =
+    0.003;  // of full scale under which a channel does not carry the sweep: -50 dB of the loudest one
+constexpr std::size_t kAlignFrames = 160;
+constexpr int kAlignOrder = 8;
+
+// Where the sweep is at each frame of the capture.
+class SweepClock {
+ public:
+  SweepClock(const Sweep& sweep, const PlacedPart& placed, const Take& take, double stimulus_rate)
+      : sweep_(sweep), take_(take), first_(static_cast<double>(placed.first_frame)), rate_(stimulus_rate) {}
+  double delay_samples = 0;
+
+  [[nodiscard]] double seconds(double capture_frame) const {
+    return ((capture_frame - delay_samples - take_.first_frame) / take_.frames_per_frame - first_) / rate_;
+  }
+  [[nodiscard]] double capture_frame(double seconds_in) const {
+    return take_.first_frame + delay_samples + (seconds_in * rate_ + first_) * take_.frames_per_frame;
+  }
+  [[nodiscard]] double cycles(double capture_frame) const {
+    return sweep_cycles(sweep_, std::max(0.0, seconds(capture_frame)));
+  }
+  // Cycles per frame of the capture.
+  [[nodiscard]] double speed(double capture_frame) const {
+    return (cycles(capture_frame + 0.5) - cycles(capture_frame - 0.5));
+  }
+  [[nodiscard]] double length_s() const { return sweep_seconds(sweep_) * (sweep_.return_trip ? 2 : 1); }
+
+ private:
+  const Sweep& sweep_;
+  const Take& take_;
+  double first_;
+  double rate_;
+};
+
+class Follower {
+ public:
+  Follower(const JudgedCapture& capture, std::size_t part, const AliasingOptions& options)
+      : capture_(capture.source()),
+        sweep_(std::get<Sweep>(capture.stimulus().recipe().parts[part].kind)),
+        clock_(sweep_, capture.stimulus().parts()[part], capture.take(),
+               capture.stimulus().recipe().sample_rate_hz),
+        options_(options),
+        format_(capture.format()),
+        rate_(capture.sample_rate_hz()),
+        frame_(static_cast<std::size_t>(kFrameS * rate_) / 4 * 4) {}
+
+  AliasingResult run() {
+    result_.options = options_;
+    result_.sample_rate_hz = rate_;
+    result_.band_to_hz = std::min(options_.band_to_hz, rate_ / 2);
+    result_.frame_s = static_cast<double>(frame_) / rate_;
+    const auto places = frame_places();
+    if (places.size() < 12)
+      throw Error(ErrorCode::bad_input,
+                  fmt::format("the sweep passes {} Hz to half the rate too fast, or the capture holds too "
+                              "little of it, to follow its orders",
+                              kLowestHz));
+    find_channels(places);
+    line_up(places);
+    follow(places);
+    follow_low();
+    return std::move(result_);
+  }
+
+ private:
+  // First frames of all windows in which orders can be told apart, clear of the fades and the capture's ends.
+  [[nodiscard]] std::vector<std::int64_t> frame_places() const {
+    const double from = clock_.capture_frame(sweep_.fade_in_s),
+                 to = clock_.capture_frame(clock_.length_s() - sweep_.fade_out_s);
+    const auto length = static_cast<std::int64_t>(frame_), hop = length / kHops;
+    std::vector<std::int64_t> places;
+    for (auto at = static_cast<std::int64_t>(std::ceil(std::max(0.0, from)));
+         at + length < std::min(static_cast<double>(capture_.frames()), to); at += hop) {
+      const double hz =
+          std::abs(clock_.speed(static_cast<double>(at) + static_cast<double>(length) / 2)) * rate_;
+      if (hz > kLowestHz && hz < rate_ / 2 - kLowestHz / 2) places.push_back(at);
+    }
+    return places;
+  }
+
+  // Cosine and sine of the sweep's phase, and the clean sweep as the capture's format holds it.
+  struct Phases {
+    std::vector<double> cosine, sine, clean;
+  };
+  [[nodiscard]] Phases phases(std::int64_t first) const { return phases(first, frame_); }
+  [[nodiscard]] Phases phases(std::int64_t first, std::size_t length) const {
+    Phases p;
+    const Quantiser quantiser(format_, is_integer(format_), 1);
+    for (std::size_t n = 0; n < length; ++n) {
+      const auto frame = first + static_cast<std::int64_t>(n);
+      const Phase phase = phase_from_cycles(clock_.cycles(static_cast<double>(frame)));
+      p.cosine.push_back(cosine(phase));
+      p.sine.push_back(sine(phase));
+      p.clean.push_back(quantiser.value(clean_level_ * p.sine.back(), 0, frame));
+    }
+    return p;
+  }
+
+  void find_channels(const std::vector<std::int64_t>& places) {
+    const auto count = static_cast<std::size_t>(capture_.channel_count());
+    result_.channels.resize(count);
+    OrderFitter fitter(frame_, 2);
+    for (std::size_t i = 0; i < places.size(); i += std::max<std::size_t>(1, places.size() / 24)) {
+      const Phases p = phases(places[i]);
+      const Audio x = read_stretch(capture_, places[i], static_cast<std::int64_t>(frame_));
+      std::vector<std::span<const double>> signals;
+      for (std::size_t c = 0; c < count; ++c) signals.push_back(x.channel(static_cast<int>(c)));
+      const FrameFit fit = fitter.fit(p.cosine, p.sine, signals);
+      for (std::size_t c = 0; c < fit.signals.size(); ++c) {
+        if (!std::isfinite(fit.signals[c].residual_power))
+          throw Error(ErrorCode::bad_input,
+                      fmt::format("channel {} holds NaN or infinity: what wrote it has failed there", c + 1));
+        result_.channels[c].fundamental =
+            std::max(result_.channels[c].fundamental, std::abs(fit.signals[c].amplitude[1]));
+      }
+    }
+    double highest = 0;
+    for (const auto& channel : result_.channels) highest = std::max(highest, channel.fundamental);
+    for (auto& channel : result_.channels)
+      channel.measured = highest > 1e-7 && channel.fundamental >= kFoundRatio * highest;
+    if (highest <= 1e-7)
+      throw Error(ErrorCode::bad_input,
+                  "the sweep is not in this capture: its fundamental reads less than -140 dBFS");
+    clean_level_ = std::min(highest, 0.999);
+  }
+
+  // The delay that the phase of the fundamental shows beyond the marks, from its slope over frequency.
+  void line_up(const std::vector<std::int64_t>& places) {
+    const auto channel = static_cast<int>(std::find_if(result_.channels.begin(), result_.channels.end(),
+                                                       [](const auto& c) { return c.measured; }) -
+                                          result_.channels.begin());
+    for (int pass = 0; pass < 2; ++pass) {
+      OrderFitter fitter(frame_, kAlignOrder);
+      double wx = 0, wy = 0, wxx = 0, wxy = 0, w = 0, last = 0;
+      bool first = true;
+      for (std::size_t i = 0; i < places.size();
+           i += std::max<std::size_t>(1, places.size() / kAlignFrames)) {
+        const Phases p = phases(places[i]);
+        const Audio x = read_stretch(capture_, places[i], static_cast<std::int64_t>(frame_));
+        const std::span<const double> signal = x.channel(channel);
+        const FrameFit fit = fitter.fit(p.cosine, p.sine, std::span(&signal, 1));
+        if (fit.signals.empty() || fit.inflation[1] > kMostInflation) continue;
+        double phase = std::arg(fit.signals[0].amplitude[1]);
+        if (!first) phase += 2 * std::numbers::pi * std::round((last - phase) / (2 * std::numbers::pi));
+        first = false;
+        last = phase;
+        const double speed =
+            2 * std::numbers::pi *
+            std::abs(clock_.speed(static_cast<double>(places[i]) + static_cast<double>(frame_) / 2));
+        const double weight = std::norm(fit.signals[0].amplitude[1]);
+        w += weight;
+        wx += weight * speed;
+        wy += weight * phase;
+        wxx += weight * speed * speed;
+        wxy += weight * speed * phase;
+      }
+      const double determinant = w * wxx - wx * wx;
+      if (determinant <= 0) return;
+      clock_.delay_samples -= (w * wxy - wx * wy) / determinant;
+    }
+    for (auto& c : result_.channels) c.delay_samples = clock_.delay_samples;
+  }
+
+  // Where the sweep is slow and its orders lie close together.
+  void follow_low() {
+    const double begin = clock_.capture_frame(sweep_.fade_in_s),
+                 end = clock_.capture_frame(clock_.length_s() - sweep_.fade_out_s);
+    const auto last = static_cast<std::int64_t>(std::min(end, static_cast<double>(capture_.frames())));
+    auto at = static_cast<std::int64_t>(std::ceil(std::max(0.0, begin)));
+    while (at < last) {
+      const double hz = std::abs(clock_.speed(static_cast<double>(at))) * rate_;
+      const auto length = static_cast<std::size_t>(kLowPeriods / std::max(1.0, hz) * rate_) / 4 * 4;
+      if (at + static_cast<std::int64_t>(length) > last) return;
+      if (const double middle =
+              std::abs(clock_.speed(static_cast<double>(at) + static_cast<double>(length) / 2)) * rate_;
+          middle > kLeastLowHz && middle < kLowestHz)
+        add_low(at, length, middle);
+      at += static_cast<std::int64_t>(length / kHops);
+    }
+  }
+
+  void add_low(std::int64_t at, std::size_t length, double hz) {
+    OrderFitter fitter(length, kLowOrders);
+    const Phases p = phases(at, length);
+    const Audio x = read_stretch(capture_, at, static_cast<std::int64_t>(length));
+    std::vector<std::span<const double>> signals;
+    for (int c = 0; c < x.channel_count(); ++c) signals.push_back(x.channel(c));
+    const FrameFit fit = fitter.fit(p.cosine, p.sine, signals);
+    for (std::size_t c = 0; c < fit.signals.size(); ++c) {
+      AliasingFrame frame{hz, 0, {}, {}};
+      for (std::size_t k = 0; k <= kLowOrders; ++k) {
+        frame.amplitude.push_back(std::abs(fit.signals[c].amplitude[k]));
+        frame.valid.push_back(fit.inflation[k] < kMostInflation);
+      }
+      frame.fundamental = frame.amplitude[1];
+      if (result_.channels[c].measured) result_.channels[c].low.push_back(std::move(frame));
+    }
+  }
+
+  void follow(const std::vector<std::int64_t>& places) {
+    const auto count = static_cast<std::size_t>(capture_.channel_count());
+    OrderFitter fitter(frame_, options_.highest_order);
+    std::vector<std::vector<AliasingFrame>> raw(count + 1);
+    std::vector<std::vector<double>> residuals(count);
+    for (const std::int64_t place : places) {
+      const Phases p = phases(place);
+      const Audio x = read_stretch(capture_, place, static_cast<std::int64_t>(frame_));
+      std::vector<std::span<const double>> signals;
+      for (std::size_t c = 0; c < count; ++c) signals.push_back(x.channel(static_cast<int>(c)));
+      signals.push_back(p.clean);
+      const FrameFit fit = fitter.fit(p.cosine, p.sine, signals);
+      const double hz =
+          std::abs(clock_.speed(static_cast<double>(place) + static_cast<double>(frame_) / 2)) * rate_;
+      for (std::size_t i = 0; i <= count; ++i) {
+        AliasingFrame frame{hz, 0, {}, {}};
+        for (int k = 0; k <= options_.highest_order; ++k) {
+          const auto at = static_cast<std::size_t>(k);
+          const bool solved = !fit.signals.empty();
+          frame.amplitude.push_back(solved ? std::abs(fit.signals[i].amplitude[at]) : 0);
+          frame.valid.push_back(solved && fit.inflation[at] < kMostInflation);
+        }
+        frame.fundamental = frame.amplitude[1];
+        if (i < count && !fit.signals.empty() && frame.valid[1] && frame.fundamental > 0)
+          residuals[i].push_back(std::sqrt(2 * fit.signals[i].residual_power) / frame.fundamental);
+        raw[i].push_back(std::move(frame));
+      }
+    }
+    result_.from_hz = rate_;
+    for (const auto& frame : raw[0]) {
+      result_.from_hz = std::min(result_.from_hz, frame.tone_hz);
+      result_.to_hz = std::max(result_.to_hz, frame.tone_hz);
+    }
+    ChannelAliasing clean;
+    clean.frames = held(raw[count]);
+    find_products(result_, 0, clean);
+    result_.floor_ratio = clean.folded.empty() ? 0 : clean.folded.front().ratio;
+    result_.floor_sum_ratio = clean.total.ratio;
+    for (std::size_t c = 0; c < count; ++c) {
+      ChannelAliasing& channel = result_.channels[c];
+      if (!channel.measured) continue;
+      channel.frames = held(raw[c]);
+      find_products(result_, result_.floor_ratio, channel);
+      if (residuals[c].empty()) continue;
+      const auto middle = residuals[c].begin() + static_cast<std::ptrdiff_t>(residuals[c].size() / 2);
+      std::nth_element(residuals[c].begin(), middle, residuals[c].end());
+      channel.residual_ratio = *middle;
+    }
+  }
+
+  // The least of three neighbours, where all of them can be told apart.
+  [[nodiscard]] static std::vector<AliasingFrame> held(const std::vector<AliasingFrame>& raw) {
+    std::vector<AliasingFrame> frames = raw;
+    for (std::size_t i = 0; i < raw.size(); ++i)
+      for (std::size_t k = 0; k < raw[i].amplitude.size(); ++k) {
+        if (k == 1) continue;  // the fundamental is strong: it needs no holding
+        const bool inside = i > 0 && i + 1 < raw.size();
+        const bool valid = inside && raw[i - 1].valid[k] && raw[i].valid[k] && raw[i + 1].valid[k];
+        frames[i].valid[k] = valid;
+        if (valid)
+          frames[i].amplitude[k] =
+              std::min({raw[i - 1].amplitude[k], raw[i].amplitude[k], raw[i + 1].amplitude[k]});
+      }
+    return frames;
+  }
+
+  AudioSource& capture_;
+  const Sweep& sweep_;
+  SweepClock clock_;
+  AliasingOptions options_;
+  SampleFormat format_;
+  double rate_;
+  std::size_t frame_;
+  double clean_level_ = 1;
+  AliasingResult result_;
+};
+
+}  // namespace
+
+AliasingResult measure_aliasing(const JudgedCapture& capture, std::size_t part,
+                                const AliasingOptions& options) {
+  Stimulus& stimulus = capture.stimulus();
+  if (part >= stimulus.recipe().parts.size() ||
+      !std::holds_alternative<Sweep>(stimulus.recipe().parts[part].kind))
+    throw Error(ErrorCode::bad_argument, "aliasing is measured on a part that is a sweep");
+  require_valid(options);
+  return Follower(capture, part, options).run();
+}
+
+}  // namespace wavicon

@@ -1,0 +1,227 @@
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/measure/aliasing/aliasing.hpp"
+#include "wavicon/sheet/sheet_builder.hpp"
+
+namespace wavicon {
+namespace {
+
+constexpr double kBoundDb = 10;  // readings nearer to the floor are bounds
+constexpr double kHardDb = -60;  // of what no order explains: the fit itself is in doubt
+constexpr std::size_t kListed = 12;
+constexpr double kShownDb = -220;
+
+// Threshold of hearing in quiet, dB SPL. Source: Terhardt, Hearing Research 1, 1979 (to verify).
+double hearing_threshold_db(double hz) {
+  const double khz = std::clamp(hz, 20.0, 20000.0) / 1000;
+  return 3.64 * std::pow(khz, -0.8) - 6.5 * std::exp(-0.6 * (khz - 3.3) * (khz - 3.3)) +
+         1e-3 * std::pow(khz, 4);
+}
+
+class Builder {
+ public:
+  Builder(const AliasingResult& result, SheetBuilder& sheet) : result_(result), sheet_(sheet) {
+    if (result.floor_ratio > 0) floor_dbc_ = db_from_ratio(result.floor_ratio);
+  }
+
+  void add(int channel) {
+    const ChannelAliasing& c = result_.channels[static_cast<std::size_t>(channel)];
+    if (!c.measured)
+      return say(Severity::note, FindingCode::not_measured, channel,
+                 "does not carry the sweep: not measured");
+    add_worst(c, channel);
+    add_orders(c, channel);
+    add_curves(c, channel);
+    tell(c, channel);
+  }
+
+ private:
+  [[nodiscard]] bool at_floor(double ratio) const {
+    return ratio < result_.floor_ratio * ratio_from_db(kBoundDb);
+  }
+
+  void add_worst(const ChannelAliasing& c, int channel) {
+    if (c.folded.empty()) {
+      say(Severity::note, FindingCode::nothing_found, channel,
+          fmt::format("no order up to {} folds into the band", result_.options.highest_order));
+      return;
+    }
+    const FoldedOrder& worst = c.folded.front();
+    const bool bound = worst.bound || at_floor(worst.ratio);
+    const Conditions where = {
+        {"order", static_cast<std::int64_t>(worst.order)}, {"at_hz", worst.hz}, {"tone_hz", worst.at_hz}};
+    reading("worst_alias_dbc", channel, db_from_ratio(worst.ratio), where, floor_dbc_, bound);
+    reading("worst_alias_dbfs", channel, db_from_ratio(worst.amplitude), where, std::nullopt, bound);
+    if (!bound) {
+      reading("worst_alias_order", channel, worst.order, {});
+      reading("worst_alias_hz", channel, worst.hz, {});
+      reading("worst_alias_at_hz", channel, worst.at_hz, {});
+    }
+    const std::optional<double> sum_floor =
+        result_.floor_sum_ratio > 0 ? std::optional(db_from_ratio(result_.floor_sum_ratio)) : std::nullopt;
+    reading("total_alias_dbc", channel, db_from_ratio(std::max(1e-15, c.total.ratio)),
+            {{"tone_hz", c.total.at_hz}}, sum_floor,
+            c.total.ratio < result_.floor_sum_ratio * ratio_from_db(kBoundDb));
+    if (c.harmonic.ratio > 0)
+      reading("worst_harmonic_dbc", channel, db_from_ratio(c.harmonic.ratio),
+              {{"order", static_cast<std::int64_t>(c.harmonic.order)},
+               {"at_hz", c.harmonic.hz},
+               {"tone_hz", c.harmonic.at_hz}},
+              floor_dbc_, at_floor(c.harmonic.ratio));
+    if (c.residual_ratio > 0)
+      reading("residual_dbc", channel, db_from_ratio(c.residual_ratio),
+              {{"means", std::string("what no order explains, middle value over the sweep")}});
+  }
+
+  void add_orders(const ChannelAliasing& c, int channel) {
+    std::size_t listed = 0;
+    for (const FoldedOrder& order : c.folded) {
+      if (listed++ >= kListed || order.bound || at_floor(order.ratio)) break;
+      reading("alias_dbc", channel, db_from_ratio(order.ratio),
+              {{"order", static_cast<std::int64_t>(order.order)},
+               {"at_hz", order.hz},
+               {"tone_hz", order.at_hz},
+               {"level_dbfs", db_from_ratio(order.amplitude)},
+               {result_.steps ? "tone_range_hz" : "sweep_range_hz",
+                std::vector<double>{order.from_hz, order.to_hz}}},
+              floor_dbc_);
+    }
+  }
+
+  void tell(const ChannelAliasing& c, int channel) {
+    if (c.folded.empty()) return;
+    const FoldedOrder& worst = c.folded.front();
+    if (worst.bound && !at_floor(worst.ratio)) {
+      say(Severity::note, FindingCode::nothing_found, channel,
+          fmt::format("nothing folds back that stands out of the noise: no product above {:.1f} dBc",
+                      db_from_ratio(worst.ratio)));
+    } else if (at_floor(worst.ratio)) {
+      say(Severity::note, FindingCode::nothing_found, channel,
+          fmt::format("nothing folds back above {:.1f} dBc, which is no more than the floor of this "
+                      "measurement allows",
+                      db_from_ratio(result_.floor_ratio) + kBoundDb));
+    } else {
+      say(Severity::note, FindingCode::result, channel,
+          fmt::format("worst fold-back: order {} at {:.0f} Hz while the {} is at {:.0f} Hz, {:.2f} dBc "
+                      "({:.1f} dBFS); all together {:.2f} dBc at {:.0f} Hz",
+                      worst.order, worst.hz, result_.steps ? "tone" : "sweep", worst.at_hz,
+                      db_from_ratio(worst.ratio), db_from_ratio(worst.amplitude),
+                      db_from_ratio(c.total.ratio), c.total.at_hz));
+      const double spl_db = result_.options.full_scale_spl_db + db_from_ratio(worst.amplitude),
+                   threshold_db = hearing_threshold_db(worst.hz);
+      say(Severity::note, FindingCode::detail, channel,
+          fmt::format("if full scale plays at {:g} dB SPL, that product plays at {:.0f} dB SPL, {:.0f} dB {} "
+                      "the threshold of hearing in quiet; that the tone masks it is not counted",
+                      result_.options.full_scale_spl_db, spl_db, std::abs(spl_db - threshold_db),
+                      spl_db > threshold_db ? "above" : "below"));
+    }
+    if (c.residual_ratio > ratio_from_db(kHardDb))
+      say(Severity::warning, FindingCode::doubtful, channel,
+          fmt::format("{:.1f} dBc are explained by no order up to {}: a hard corner, noise or another "
+                      "signal; weak products are not to be trusted below it (--orders follows more)",
+                      db_from_ratio(c.residual_ratio), result_.options.highest_order));
+    if (std::abs(c.delay_samples) > 0.5)
+      say(Severity::note, FindingCode::detail, channel,
+          fmt::format(
+              "the sweep lies {:.2f} samples off its marks: a unit delays frequencies unequally, or late",
+              c.delay_samples));
+  }
+
+  // The worst of each frame over the sweep's frequency.
+  void add_curves(const ChannelAliasing& c, int channel) {
+    Curve worst{"worst fold-back", channel, "Hz", "dBc", {}, {}},
+        strongest{"strongest harmonic", channel, "Hz", "dBc", {}, {}};
+    const double rate = result_.sample_rate_hz;
+    // Where the strongest order crosses another one there is no point: what is left would look like a gap.
+    std::vector<double> last(static_cast<std::size_t>(result_.options.highest_order) + 1, 0.0);
+    for (const AliasingFrame& frame : c.frames) {
+      double folded = 0, harmonic = 0, folded_hidden = 0, harmonic_hidden = 0;
+      if (frame.fundamental <= 0) continue;
+      for (std::size_t k = 2; k < frame.amplitude.size(); ++k) {
+        const double hz = static_cast<double>(k) * frame.tone_hz,
+                     own_hz = std::abs(hz - rate * std::round(hz / rate));
+        const bool folds = hz > rate / 2;
+        if (folds && (own_hz < result_.options.band_from_hz || own_hz > result_.band_to_hz)) {
+          last[k] = 0;
+          continue;
+        }
+        if (frame.valid[k]) last[k] = frame.amplitude[k] / frame.fundamental;
+        if (result_.steps && (!frame.valid[k] || frame.bound[k])) continue;
+        double& highest =
+            frame.valid[k] ? (folds ? folded : harmonic) : (folds ? folded_hidden : harmonic_hidden);
+        highest = std::max(highest, last[k]);
+      }
+      auto add = [&](Curve& curve, double ratio, double hidden) {
+        if (ratio <= 0 || hidden > ratio) return;
+        curve.x.push_back(frame.tone_hz);
+        curve.y.push_back(std::max(kShownDb, db_from_ratio(ratio)));
+      };
+      add(worst, folded, folded_hidden);
+      add(strongest, harmonic, harmonic_hidden);
+    }
+    for (Curve* curve : {&worst, &strongest})
+      if (!curve->x.empty()) sheet_.draw(std::move(*curve));
+  }
+
+  void reading(const char* name, int channel, std::optional<double> value, Conditions conditions,
+               std::optional<double> floor = std::nullopt, bool bound = false) {
+    const ChannelAliasing& c = result_.channels[static_cast<std::size_t>(channel)];
+    conditions.emplace_back("bandwidth_hz",
+                            std::vector<double>{result_.options.band_from_hz, result_.band_to_hz});
+    conditions.emplace_back(result_.steps ? "tones_from_hz" : "sweep_from_hz", result_.from_hz);
+    conditions.emplace_back(result_.steps ? "tones_to_hz" : "sweep_to_hz", result_.to_hz);
+    conditions.emplace_back("fundamental_dbfs", db_from_ratio(c.fundamental));
+    conditions.emplace_back("highest_order", static_cast<std::int64_t>(result_.options.highest_order));
+    conditions.emplace_back("sample_rate_hz", result_.sample_rate_hz);
+    conditions.emplace_back(result_.steps ? "step_s" : "frame_s", result_.frame_s);
+    Reading& r = sheet_.add(name, channel, value, std::move(conditions));
+    r.floor = floor;
+    r.bound = bound;
+  }
+  void say(Severity severity, FindingCode code, int channel, std::string text) {
+    sheet_.say(severity, code, std::move(text), channel);
+  }
+
+  const AliasingResult& result_;
+  SheetBuilder& sheet_;
+  std::optional<double> floor_dbc_;
+};
+
+}  // namespace
+
+std::vector<std::string> aliasing_verdicts(const std::vector<Sheet>& sheets) {
+  std::vector<std::string> verdicts;
+  const Reading* before = nullptr;
+  for (const Sheet& sheet : sheets) {
+    const auto found = std::find_if(sheet.readings.begin(), sheet.readings.end(),
+                                    [](const Reading& r) { return r.name == "worst_alias_dbc"; });
+    if (found == sheet.readings.end() || !found->value) continue;
+    const Reading& r = *found;
+    std::string text = sheet.capture.file + ": ";
+    if (r.bound)
+      text += fmt::format("no more than the floor allows (< {:.1f} dBc)", *r.value);
+    else if (before == nullptr || before->bound)
+      text += fmt::format("worst {:.1f} dBc", *r.value);
+    else
+      text +=
+          fmt::format("worst {:.1f} dBc, {} by {:.1f} dB", *r.value,
+                      *r.value < *before->value ? "lower" : "higher", std::abs(*r.value - *before->value));
+    verdicts.push_back(std::move(text));
+    before = &r;
+  }
+  return verdicts;
+}
+
+Sheet aliasing_sheet(const AliasingResult& result, const CaptureInfo& capture) {
+  SheetBuilder sheet(aliasing_readings(), capture);
+  Builder builder(result, sheet);
+  for (std::size_t c = 0; c < result.channels.size(); ++c) builder.add(static_cast<int>(c));
+  return sheet.finish();
+}
+
+}  // namespace wavicon

@@ -1,0 +1,184 @@
+// SPDX-License-Identifier: MIT
+#include "measure/common/order_frames.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+
+#include "audio/wide.hpp"
+#include "wavicon/audio/linear_system.hpp"
+#include "wavicon/audio/window.hpp"
+
+namespace wavicon::measure_detail {
+namespace {
+
+constexpr double kBeta = 20;
+constexpr double kGuard =
+    1e-12;  // of the diagonal: keeps two orders at one frequency solvable, and plainly inflated
+
+using Lanes = double __attribute__((vector_size(32)));
+
+inline double total(const Lanes& v) { return (v[0] + v[1]) + (v[2] + v[3]); }
+
+// e^{jdφ} of the whole frame to e^{j(d+1)φ}, and its sums with w, w·u, w·u².
+WAVICON_WIDE void step_and_sum(const double* cosine, const double* sine, const double* w, const double* u,
+                               double* re, double* im, std::size_t frame, double* result) {
+  Lanes c0{}, c1{}, c2{}, s0{}, s1{}, s2{};
+  for (std::size_t n = 0; n < frame; n += 4) {
+    Lanes a, b, weight, slope, c, s;
+    std::memcpy(&a, re + n, sizeof a);
+    std::memcpy(&b, im + n, sizeof b);
+    std::memcpy(&weight, w + n, sizeof weight);
+    std::memcpy(&slope, u + n, sizeof slope);
+    std::memcpy(&c, cosine + n, sizeof c);
+    std::memcpy(&s, sine + n, sizeof s);
+    const Lanes wa = weight * a, wb = weight * b, wau = wa * slope, wbu = wb * slope;
+    c0 += wa;
+    s0 += wb;
+    c1 += wau;
+    s1 += wbu;
+    c2 += wau * slope;
+    s2 += wbu * slope;
+    const Lanes na = a * c - b * s, nb = a * s + b * c;
+    std::memcpy(re + n, &na, sizeof na);
+    std::memcpy(im + n, &nb, sizeof nb);
+  }
+  result[0] = total(c0);
+  result[1] = total(c1);
+  result[2] = total(c2);
+  result[3] = total(s0);
+  result[4] = total(s1);
+  result[5] = total(s2);
+}
+
+// Σ wx·e^{jkφ} and the same with u.
+WAVICON_WIDE void project(const double* wx, const double* u, const double* re, const double* im,
+                          std::size_t frame, double* result) {
+  Lanes c0{}, c1{}, s0{}, s1{};
+  for (std::size_t n = 0; n < frame; n += 4) {
+    Lanes a, b, x, slope;
+    std::memcpy(&a, re + n, sizeof a);
+    std::memcpy(&b, im + n, sizeof b);
+    std::memcpy(&x, wx + n, sizeof x);
+    std::memcpy(&slope, u + n, sizeof slope);
+    const Lanes xa = x * a, xb = x * b;
+    c0 += xa;
+    s0 += xb;
+    c1 += xa * slope;
+    s1 += xb * slope;
+  }
+  result[0] = total(c0);
+  result[1] = total(c1);
+  result[2] = total(s0);
+  result[3] = total(s1);
+}
+
+}  // namespace
+
+OrderFitter::OrderFitter(std::size_t frame, int highest_order)
+    : highest_(highest_order), weights_(kaiser_window(frame / 4 * 4, kBeta)) {
+  double sum = 0;
+  for (const double w : weights_) sum += w;
+  for (double& w : weights_) w /= sum;
+  for (std::size_t n = 0; n < weights_.size(); ++n)
+    slope_.push_back((2 * static_cast<double>(n) + 1) / static_cast<double>(weights_.size()) - 1);
+  re_.resize(weights_.size());
+  im_.resize(weights_.size());
+  for (int p = 0; p < 3; ++p) {
+    sum_cos_[p].resize(static_cast<std::size_t>(2 * highest_ + 1));
+    sum_sin_[p].resize(static_cast<std::size_t>(2 * highest_ + 1));
+  }
+}
+
+// Unknowns, slopes first: for p = 1, then p = 0: order 0, then cosine and sine of orders 1 … K.
+void OrderFitter::sum_phases(std::span<const double> cosine, std::span<const double> sine,
+                             std::span<const std::span<const double>> signals) {
+  const std::size_t frame = weights_.size();
+  const auto half = static_cast<std::size_t>(2 * highest_ + 1);
+  std::vector<std::vector<double>> weighted;
+  for (const auto& x : signals) {
+    weighted.emplace_back(frame);
+    for (std::size_t n = 0; n < frame; ++n) weighted.back()[n] = weights_[n] * x[n];
+  }
+  sides_.assign(signals.size(), std::vector<double>(2 * half, 0.0));
+  std::fill(re_.begin(), re_.end(), 1.0);
+  std::fill(im_.begin(), im_.end(), 0.0);
+  for (int d = 0; d <= 2 * highest_; ++d) {
+    const auto at = static_cast<std::size_t>(d);
+    if (d <= highest_)
+      for (std::size_t i = 0; i < signals.size(); ++i) {
+        double sums[4];
+        project(weighted[i].data(), slope_.data(), re_.data(), im_.data(), frame, sums);
+        const std::size_t row = d == 0 ? 0 : 2 * at - 1;
+        sides_[i][row] = sums[1];
+        sides_[i][half + row] = sums[0];
+        if (d == 0) continue;
+        sides_[i][row + 1] = sums[3];
+        sides_[i][half + row + 1] = sums[2];
+      }
+    double sums[6];
+    step_and_sum(cosine.data(), sine.data(), weights_.data(), slope_.data(), re_.data(), im_.data(), frame,
+                 sums);
+    for (std::size_t p = 0; p < 3; ++p) {
+      sum_cos_[p][at] = sums[p];
+      sum_sin_[p][at] = sums[3 + p];
+    }
+  }
+}
+
+void OrderFitter::fill_matrix() {
+  const auto half = static_cast<std::size_t>(2 * highest_ + 1), size = 2 * half;
+  matrix_.resize(size * size);
+  for (std::size_t block_row = 0; block_row < 2; ++block_row)
+    for (std::size_t block = 0; block <= block_row; ++block) {
+      const std::size_t power = (1 - block_row) + (1 - block);
+      const auto& c = sum_cos_[power];
+      const auto& s = sum_sin_[power];
+      for (std::size_t i = 0; i < half; ++i)
+        for (std::size_t j = 0; j < (block == block_row ? i + 1 : half); ++j) {
+          const std::size_t k = (i + 1) / 2, m = (j + 1) / 2;
+          const bool sine_i = i > 0 && i % 2 == 0, sine_j = j > 0 && j % 2 == 0;
+          const std::size_t apart = k > m ? k - m : m - k;
+          double value = 0;
+          if (sine_i && sine_j)
+            value = (c[apart] - c[k + m]) / 2;
+          else if (!sine_i && !sine_j)
+            value = (c[apart] + c[k + m]) / 2;
+          else  // cos(a)·sin(b) = (sin(b + a) + sin(b - a))/2 with b the order of the sine
+            value = (s[k + m] + (sine_i ? (k >= m ? 1 : -1) : (m >= k ? 1 : -1)) * s[apart]) / 2;
+          matrix_[(block_row * half + i) * size + block * half + j] = value;
+        }
+    }
+  for (std::size_t i = 0; i < size; ++i) matrix_[i * size + i] *= 1 + kGuard;
+}
+
+FrameFit OrderFitter::fit(std::span<const double> cosine, std::span<const double> sine,
+                          std::span<const std::span<const double>> signals) {
+  sum_phases(cosine, sine, signals);
+  fill_matrix();
+  const auto half = static_cast<std::size_t>(2 * highest_ + 1), size = 2 * half;
+  const BlockSolution solution = solve_block(matrix_, size, sides_, half);
+  FrameFit fit;
+  if (!solution.solved) return fit;
+  auto inflation = [&](std::size_t row) {
+    return solution.last_inverse_diagonal[row] * matrix_[(half + row) * size + half + row];
+  };
+  fit.inflation.push_back(inflation(0));
+  for (std::size_t k = 1; k <= static_cast<std::size_t>(highest_); ++k)
+    fit.inflation.push_back(std::max(inflation(2 * k - 1), inflation(2 * k)));
+  for (std::size_t i = 0; i < signals.size(); ++i) {
+    const auto& x = solution.unknowns[i];
+    FrameOrders orders;
+    orders.amplitude.emplace_back(x[half], 0.0);
+    for (std::size_t k = 1; k <= static_cast<std::size_t>(highest_); ++k)
+      orders.amplitude.emplace_back(x[half + 2 * k - 1], -x[half + 2 * k]);
+    double power = 0, explained = 0;
+    for (std::size_t n = 0; n < weights_.size(); ++n) power += weights_[n] * signals[i][n] * signals[i][n];
+    for (std::size_t r = 0; r < size; ++r) explained += x[r] * sides_[i][r];
+    orders.residual_power = std::max(0.0, power - explained);
+    fit.signals.push_back(std::move(orders));
+  }
+  return fit;
+}
+
+}  // namespace wavicon::measure_detail

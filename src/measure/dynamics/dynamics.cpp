@@ -1,0 +1,294 @@
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/dynamics/dynamics.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+#include <span>
+
+#include "measure/common/tone_level.hpp"
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/nearest_names.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace measure_detail;
+
+constexpr double kLeastAmplitude = 1e-8;
+constexpr double kLongestFitS = 0.5;
+constexpr int kPeriods = 2;        // of the sliding fit
+constexpr double kFewPeriods = 5;  // an attack that takes less is followed over one period
+constexpr double kHopPeriods = 1.0 / 16;
+constexpr double kCoarseAfterS = 0.02;  // from there on hops grow
+constexpr int kCoarser = 8;
+constexpr std::int64_t kOutlinePlaces = 1500;
+
+class Meter {
+ public:
+  Meter(AudioSource& a, AudioSource& b, const Stimulus& stimulus, const Take& a_take, const Take& b_take)
+      : a_(a), b_(b), stimulus_(stimulus), a_take_(a_take), b_take_(b_take), rate_(b.sample_rate_hz()) {}
+
+  DynamicsResult run(const std::string& name) {
+    DynamicsResult result{rate_, {}};
+    std::vector<std::string> names;
+    std::vector<std::size_t> chosen;
+    for (std::size_t i = 0; i < stimulus_.parts().size(); ++i) {
+      const PlacedPart& part = stimulus_.parts()[i];
+      if (part.kind != "staircase" && part.kind != "block") continue;
+      names.push_back(part.name);
+      if (name.empty() || part.name == name) chosen.push_back(i);
+    }
+    if (chosen.empty())
+      throw Error(ErrorCode::bad_argument,
+                  name.empty() ? "the stimulus holds neither a staircase nor a block: 'wavicon make "
+                                 "staircase' gives the static curve, 'wavicon make block' the times"
+                               : fmt::format("the stimulus has no staircase or block '{}'{}", name,
+                                             name_hint(name, names)));
+    const int count =
+        a_.channel_count() == 1 ? b_.channel_count() : std::min(a_.channel_count(), b_.channel_count());
+    for (int c = 0; c < count; ++c) {
+      channel_b_ = c;
+      channel_a_ = a_.channel_count() == 1 ? 0 : c;
+      ChannelDynamics channel;
+      // Staircases first: the models of a block's detector need the static curve.
+      for (const std::size_t i : chosen)
+        if (const auto* staircase = std::get_if<Staircase>(&stimulus_.recipe().parts[i].kind))
+          climb(*staircase, stimulus_.parts()[i], channel);
+      for (const std::size_t i : chosen)
+        if (const auto* block = std::get_if<LevelBlock>(&stimulus_.recipe().parts[i].kind))
+          follow(*block, stimulus_.parts()[i], channel);
+      channel.silent = std::all_of(channel.staircases.begin(), channel.staircases.end(),
+                                   [](const auto& s) { return s.steps.empty(); }) &&
+                       channel.blocks.empty();
+      result.channels.push_back(std::move(channel));
+    }
+    return result;
+  }
+
+ private:
+  // Frames of the stimulus as they lie in a capture; refuses what is cut off.
+  std::vector<double> read(AudioSource& source, int channel, const Take& take, const std::string& part,
+                           double first, double end, std::int64_t& from) const {
+    from = std::llround(std::ceil(take.first_frame + first * take.frames_per_frame));
+    const auto to = static_cast<std::int64_t>(std::floor(take.first_frame + end * take.frames_per_frame));
+    if (from < 0 || to > source.frames())
+      throw Error(ErrorCode::bad_input, fmt::format("{} does not hold all of the part '{}': it is cut off",
+                                                    &source == &a_ ? "A" : "B", part));
+    auto samples = read_channel(source, channel, from, to - from);
+    for (std::size_t n = 0; n < samples.size(); ++n)
+      if (!std::isfinite(samples[n]))
+        throw Error(ErrorCode::bad_input, fmt::format("{} holds NaN or infinity in channel {}, frame {}",
+                                                      &source == &a_ ? "A" : "B", channel + 1,
+                                                      from + static_cast<std::int64_t>(n)));
+    return samples;
+  }
+  std::vector<double> read_b(const std::string& part, double first, double end) const {
+    std::int64_t from = 0;
+    return read(b_, channel_b_, b_take_, part, first, end, from);
+  }
+  std::vector<double> read_a(const std::string& part, double first, double end) const {
+    std::int64_t from = 0;
+    return read(a_, channel_a_, a_take_, part, first, end, from);
+  }
+  [[nodiscard]] double step_of(double hz, const Take& take) const {
+    return 2 * std::numbers::pi * hz / (stimulus_.recipe().sample_rate_hz * take.frames_per_frame);
+  }
+
+  void climb(const Staircase& staircase, const PlacedPart& part, ChannelDynamics& channel) const {
+    const double stimulus_rate = stimulus_.recipe().sample_rate_hz;
+    for (const StaircaseStep& step : staircase_steps(staircase, stimulus_rate)) {
+      if (channel.staircases.empty() || channel.staircases.back().part != part.name ||
+          channel.staircases.back().frequency_hz != step.frequency_hz)
+        channel.staircases.push_back({part.name, step.frequency_hz, {}, {}});
+      const double end = static_cast<double>(part.first_frame + step.first_frame + step.frames),
+                   length = std::min(static_cast<double>(step.frames) / 2, kLongestFitS * stimulus_rate);
+      const ToneLevel a =
+          tone_level(read_a(part.name, end - length, end), step_of(step.frequency_hz, a_take_));
+      const auto y = read_b(part.name, end - length, end);
+      const double turn = step_of(step.frequency_hz, b_take_);
+      const ToneLevel b = tone_level(y, turn);
+      if (a.amplitude < kLeastAmplitude || b.amplitude < kLeastAmplitude) continue;
+      LevelStep out{{db_from_ratio(a.amplitude), db_from_ratio(b.amplitude)}, 0, {}};
+      const ToneLevel early = tone_level(std::span(y).first(y.size() / 2), turn),
+                      late = tone_level(std::span(y).last(y.size() / 2), turn);
+      if (early.amplitude > 0 && late.amplitude > 0)
+        out.wander_db = db_from_ratio(late.amplitude / early.amplitude);
+      if (const auto thd = b.thd_ratio(y.size())) out.thd_db = db_from_ratio(*thd);
+      channel.staircases.back().steps.push_back(out);
+    }
+    for (StaircaseDynamics& found : channel.staircases) {
+      if (found.part != part.name) continue;
+      std::sort(found.steps.begin(), found.steps.end(),
+                [](const auto& p, const auto& q) { return p.level.in_dbfs < q.level.in_dbfs; });
+      std::vector<LevelPair> levels;
+      for (const LevelStep& step : found.steps)
+        if (levels.empty() || step.level.in_dbfs > levels.back().in_dbfs + 1e-6) levels.push_back(step.level);
+      if (levels.size() >= 4) found.curve = fit_static_curve(levels);
+    }
+  }
+
+  struct Played {  // the block as B's frames hold it
+    double turn = 0, phase = 0;
+    double up = 0, down = 0;
+    double low = 0, high = 0;
+    [[nodiscard]] double level(double n) const { return n >= up && n < down ? high : low; }
+  };
+
+  // Gain where a window of that many frames stands; none when the fit has nothing to hold on to.
+  static std::optional<std::pair<double, double>> gain_at(std::span<const double> y, const Played& p,
+                                                          double centre, double frames) {
+    const auto first = static_cast<std::int64_t>(std::ceil(centre - frames / 2)),
+               end = static_cast<std::int64_t>(std::floor(centre + frames / 2)) + 1;
+    if (first < 0 || end > static_cast<std::int64_t>(y.size())) return std::nullopt;
+    const bool plain = frames * p.turn < 3 * std::numbers::pi;  // a single period
+    double cc = 0, ss = 0, cs = 0, yc = 0, ys = 0, weight = 0, moment = 0;
+    for (std::int64_t n = first; n < end; ++n) {
+      const auto t = static_cast<double>(n);
+      const double w = plain ? 1 : 0.5 + 0.5 * std::cos(2 * std::numbers::pi * (t - centre) / frames),
+                   level = p.level(t);
+      const double c = level * std::cos(p.turn * t + p.phase), s = level * std::sin(p.turn * t + p.phase);
+      const double v = y[static_cast<std::size_t>(n)];
+      cc += w * c * c;
+      ss += w * s * s;
+      cs += w * c * s;
+      yc += w * v * c;
+      ys += w * v * s;
+      weight += w * level * level;
+      moment += w * level * level * t;
+    }
+    const double determinant = cc * ss - cs * cs;
+    if (!(determinant > 1e-6 * cc * ss)) return std::nullopt;
+    const double alpha = (yc * ss - ys * cs) / determinant, beta = (ys * cc - yc * cs) / determinant;
+    const double gain = std::hypot(alpha, beta);
+    if (!(gain > 1e-8)) return std::nullopt;
+    return std::pair{moment / weight, db_from_ratio(gain)};
+  }
+
+  GainOverTime slide(std::span<const double> y, const Played& p, double frames) const {
+    GainOverTime g;
+    const double period = 2 * std::numbers::pi / p.turn;
+    const double hop = std::max(1.0, kHopPeriods * period);
+    double at = frames / 2;
+    while (at < static_cast<double>(y.size()) - frames / 2) {
+      if (const auto found = gain_at(y, p, at, frames))
+        if (g.time_s.empty() || found->first / rate_ > g.time_s.back()) {
+          g.time_s.push_back(found->first / rate_);
+          g.gain_db.push_back(found->second);
+        }
+      const double from_step = std::min(std::abs(at - p.up), std::abs(at - p.down));
+      at += from_step / rate_ > kCoarseAfterS ? kCoarser * hop : hop;
+    }
+    return g;
+  }
+
+  static GainOverTime stretch(const GainOverTime& g, double from_s, double to_s, double zero_s) {
+    GainOverTime part;
+    for (std::size_t i = 0; i < g.time_s.size(); ++i)
+      if (g.time_s[i] >= from_s && g.time_s[i] < to_s) {
+        part.time_s.push_back(g.time_s[i] - zero_s);
+        part.gain_db.push_back(g.gain_db[i]);
+      }
+    return part;
+  }
+
+  void follow(const LevelBlock& block, const PlacedPart& part, ChannelDynamics& channel) const {
+    const double stimulus_rate = stimulus_.recipe().sample_rate_hz;
+    const BlockSteps steps = block_steps(block, stimulus_rate);
+    const auto first = static_cast<double>(part.first_frame);
+    BlockDynamics out{part.name, block.frequency_hz};
+    // A's levels, late in each stretch.
+    const auto level_of = [&](double from, double to) {
+      const double length = std::min(kLongestFitS * stimulus_rate, 0.9 * (to - from));
+      return tone_level(read_a(part.name, first + to - length, first + to),
+                        step_of(block.frequency_hz, a_take_))
+          .amplitude;
+    };
+    Played p;
+    p.low = level_of(0, steps.up_frame);
+    p.high = level_of(steps.up_frame, steps.down_frame);
+    std::int64_t from = 0;
+    const auto y =
+        read(b_, channel_b_, b_take_, part.name, first, first + static_cast<double>(steps.frames), from);
+    if (p.low < kLeastAmplitude || p.high < kLeastAmplitude ||
+        std::all_of(y.begin(), y.end(), [](double v) { return std::abs(v) < kLeastAmplitude; }))
+      return;
+    out.low_dbfs = db_from_ratio(p.low);
+    out.high_dbfs = db_from_ratio(p.high);
+    const double zero = b_take_.first_frame + first * b_take_.frames_per_frame - static_cast<double>(from);
+    p.turn = step_of(block.frequency_hz, b_take_);
+    p.phase = -p.turn * zero;
+    p.up = zero + steps.up_frame * b_take_.frames_per_frame;
+    p.down = zero + steps.down_frame * b_take_.frames_per_frame;
+    const double up_s = p.up / rate_, down_s = p.down / rate_, end_s = static_cast<double>(y.size()) / rate_;
+    out.low_s = up_s - zero / rate_;
+    out.high_s = down_s - up_s;
+    out.after_s = end_s - down_s;
+
+    const StaticCurve* curve = nullptr;
+    double nearest = 1e300;
+    for (const StaircaseDynamics& s : channel.staircases)
+      if (s.curve && s.curve->kind != StaticCurve::Kind::linear &&
+          std::abs(s.frequency_hz - block.frequency_hz) < nearest) {
+        nearest = std::abs(s.frequency_hz - block.frequency_hz);
+        curve = &*s.curve;
+      }
+    const double period = 2 * std::numbers::pi / p.turn;
+    for (int periods = kPeriods; periods >= 1; --periods) {
+      const double frames = periods * period;
+      out.window_s = frames / rate_;
+      out.gain = slide(y, p, frames);
+      const auto up = stretch(out.gain, 0, down_s - out.window_s / 2, up_s);
+      const auto down = stretch(out.gain, up_s, end_s, down_s);
+      if (up.time_s.empty() || down.time_s.empty() || up.time_s.front() >= 0 || up.time_s.back() < 0 ||
+          down.time_s.front() >= 0 || down.time_s.back() < 0)
+        return;
+      out.attack = measure_gain_step(up, {.from_dbfs = out.low_dbfs,
+                                          .to_dbfs = out.high_dbfs,
+                                          .curve = curve,
+                                          .resolution_s = out.window_s});
+      out.release = measure_gain_step(down, {.from_dbfs = out.high_dbfs,
+                                             .to_dbfs = out.low_dbfs,
+                                             .curve = curve,
+                                             .end_db = out.attack.start_db,
+                                             .resolution_s = out.window_s,
+                                             .release = true});
+      const double attack_s = out.attack.to_63_s.value_or(1);
+      if (attack_s >= kFewPeriods * period / rate_) break;
+    }
+    const auto places = std::min<std::int64_t>(kOutlinePlaces, static_cast<std::int64_t>(y.size()));
+    for (std::int64_t k = 0; k < places; ++k) {
+      const auto i = static_cast<std::ptrdiff_t>(k * static_cast<std::int64_t>(y.size()) / places),
+                 j = static_cast<std::ptrdiff_t>((k + 1) * static_cast<std::int64_t>(y.size()) / places);
+      const auto [low, high] = std::minmax_element(y.begin() + i, y.begin() + j);
+      for (const double v : {*low, *high}) {
+        out.wave_s.push_back(static_cast<double>(i) / rate_);
+        out.wave.push_back(v);
+      }
+    }
+    channel.blocks.push_back(std::move(out));
+  }
+
+  AudioSource& a_;
+  AudioSource& b_;
+  const Stimulus& stimulus_;
+  const Take& a_take_;
+  const Take& b_take_;
+  double rate_;
+  int channel_a_ = 0, channel_b_ = 0;
+};
+
+}  // namespace
+
+DynamicsResult measure_dynamics(const JudgedCapture& a, const JudgedCapture& b, const std::string& part) {
+  if (a.sample_rate_hz() != b.sample_rate_hz())
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("A has {:g} Hz and B has {:g} Hz: bring both to one rate first",
+                            a.sample_rate_hz(), b.sample_rate_hz()));
+  return Meter(a.source(), b.source(), a.stimulus(), a.take(), b.take()).run(part);
+}
+
+}  // namespace wavicon

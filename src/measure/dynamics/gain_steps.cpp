@@ -1,0 +1,269 @@
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/dynamics/gain_steps.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/least_squares.hpp"
+
+namespace wavicon {
+namespace {
+
+constexpr double kEndShare = 0.15;    // of the time after the step
+constexpr double kStartShare = 0.2;   // of the time before it: from there
+constexpr double kEarlyShare = 0.04;  // to there; what looks ahead moves early
+constexpr double kUnsettled = 0.02;
+constexpr double kStillShare = 0.003;  // of the change, between two ends of the end
+constexpr double kLeastChangeDb = 1;
+constexpr double kTo63 = 0.6321205588;
+constexpr std::size_t kMostPoints = 500;
+constexpr double kTimes = 4;         // of the time to 90 % that models are fitted over
+constexpr std::size_t kGrid = 2000;  // steps of a model without closed form
+constexpr double kShortestS = 2e-5;
+constexpr double kHalved = 0.5;
+constexpr double kSeen = 0.6;
+constexpr double kGoodFit = 0.004;  // of the change: nothing is gained by a hold
+
+// Mean gain between two times, the nearest value when there is none between them; each value counts for the
+// time that it stands for.
+double mean_between(const GainOverTime& g, double from, double to) {
+  const auto at = [&](double t) {
+    return static_cast<std::size_t>(std::lower_bound(g.time_s.begin(), g.time_s.end(), t) - g.time_s.begin());
+  };
+  const std::size_t first = std::min(at(from), g.time_s.size() - 1), end = std::max(first + 1, at(to));
+  double sum = 0, weight = 0;
+  for (std::size_t i = first; i < end; ++i) {
+    const double w = i + 1 < end ? g.time_s[i + 1] - g.time_s[i] : 1e-9;
+    sum += w * g.gain_db[i];
+    weight += w;
+  }
+  return sum / weight;
+}
+
+// First time from `from` on at which the gain has gone that share of its way.
+std::optional<double> reached_at(const GainOverTime& g, std::size_t from, double start, double change,
+                                 double share) {
+  for (std::size_t i = std::max<std::size_t>(1, from); i < g.time_s.size(); ++i) {
+    const double here = (g.gain_db[i] - start) / change;
+    if (here < share) continue;
+    const double before = (g.gain_db[i - 1] - start) / change;
+    const double t = here > before ? std::clamp((share - before) / (here - before), 0.0, 1.0) : 1;
+    return g.time_s[i - 1] + t * (g.time_s[i] - g.time_s[i - 1]);
+  }
+  return std::nullopt;
+}
+
+// The models as gains in dB over time since the step.
+class Models {
+ public:
+  Models(const GainStep& step, const GainStepOptions& options) : step_(step), options_(options) {
+    if (options.curve != nullptr) {
+      from_ = options.curve->gain_db(options.from_dbfs);
+      to_ = options.curve->gain_db(options.to_dbfs);
+    }
+    low_ = ratio_from_db(options.from_dbfs);
+    high_ = ratio_from_db(options.to_dbfs);
+  }
+
+  [[nodiscard]] bool levels_known() const {
+    return options_.curve != nullptr && std::abs(to_ - from_) > 0.5 * std::abs(step_.end_db - step_.start_db);
+  }
+
+  // @param p  logarithms of the constants, then shares.
+  void run(DetectorModel model, std::span<const double> p, std::span<const double> times, double hold,
+           std::span<double> out) const {
+    const double a = std::exp(p[0]), change = step_.end_db - step_.start_db;
+    const double start_factor = ratio_from_db(step_.start_db), end_factor = ratio_from_db(step_.end_db);
+    std::vector<double> grid;
+    const double last = std::max(1e-6, times.back() - hold);
+    if (model == DetectorModel::mean_square_then_gain) grid = two_stages(a, std::exp(p[1]), last);
+    for (std::size_t i = 0; i < times.size(); ++i) {
+      const double t = std::max(0.0, times[i] - hold), e = std::exp(-t / a);
+      switch (model) {
+        case DetectorModel::gain_in_db:
+          out[i] = step_.end_db - change * e;
+          break;
+        case DetectorModel::gain:
+          out[i] = db_from_ratio(end_factor + (start_factor - end_factor) * e);
+          break;
+        case DetectorModel::mean_square:
+          out[i] = of_level(std::sqrt(high_ * high_ + (low_ * low_ - high_ * high_) * e));
+          break;
+        case DetectorModel::amplitude:
+          out[i] = of_level(high_ + (low_ - high_) * e);
+          break;
+        case DetectorModel::two_constants:
+          out[i] = step_.end_db - change * ((1 - p[2]) * e + p[2] * std::exp(-t / (a * std::exp(p[1]))));
+          break;
+        case DetectorModel::mean_square_then_gain: {
+          const double at = t / last * static_cast<double>(kGrid);
+          const auto k = std::min(kGrid - 1, static_cast<std::size_t>(at));
+          const double part = at - static_cast<double>(k);
+          out[i] = grid[k] + part * (grid[k + 1] - grid[k]);
+          break;
+        }
+      }
+    }
+  }
+
+ private:
+  // Gain that the static curve asks for, brought to the ends that were measured.
+  [[nodiscard]] double of_level(double amplitude) const {
+    const double asked = options_.curve->gain_db(db_from_ratio(amplitude));
+    return step_.start_db + (step_.end_db - step_.start_db) * (asked - from_) / (to_ - from_);
+  }
+
+  [[nodiscard]] std::vector<double> two_stages(double first_s, double second_s, double last) const {
+    std::vector<double> gain(kGrid + 1);
+    gain[0] = step_.start_db;
+    const double dt = last / kGrid, keep = std::exp(-dt / second_s);
+    double before = step_.start_db;
+    for (std::size_t k = 1; k <= kGrid; ++k) {
+      const double e = std::exp(-static_cast<double>(k) * dt / first_s);
+      const double asked = of_level(std::sqrt(high_ * high_ + (low_ * low_ - high_ * high_) * e));
+      gain[k] = (before + asked) / 2 + (gain[k - 1] - (before + asked) / 2) * keep;
+      before = asked;
+    }
+    return gain;
+  }
+
+  const GainStep& step_;
+  const GainStepOptions& options_;
+  double from_ = 0, to_ = 0, low_ = 0, high_ = 0;
+};
+
+std::vector<FitParameter> parameters_of(DetectorModel model, double guess, double longest) {
+  const double low = std::log(kShortestS), high = std::log(20 * longest);
+  const FitParameter constant{std::clamp(std::log(guess), low, high), low, high};
+  if (model == DetectorModel::mean_square_then_gain) return {constant, constant};
+  if (model == DetectorModel::two_constants)
+    return {constant, {std::log(4.0), std::log(1.5), std::log(200.0)}, {0.5, 0.05, 0.95}};
+  return {constant};
+}
+
+ModelFit fitted(const Models& models, DetectorModel model, std::span<const double> times,
+                std::span<const double> gains, double to_63, bool hold) {
+  LeastSquaresFit best;
+  const std::size_t constants = parameters_of(model, to_63, times.back()).size();
+  for (const double factor : {0.3, 1.0, 3.0}) {
+    auto parameters = parameters_of(model, factor * to_63, times.back());
+    if (hold) parameters.push_back({0.1 * to_63, 0, std::min(to_63, times.back() / 2)});
+    auto fit = fit_least_squares(
+        [&](std::span<const double> p, std::span<double> left) {
+          models.run(model, p.first(constants), times, hold ? p[constants] : 0, left);
+          for (std::size_t i = 0; i < left.size(); ++i) left[i] -= gains[i];
+        },
+        times.size(), parameters);
+    if (best.parameters.empty() || fit.rms < best.rms) best = std::move(fit);
+  }
+  const auto& p = best.parameters;
+  ModelFit result{model, std::exp(p[0]), 0, 0, hold ? p[constants] : 0, best.rms};
+  if (model == DetectorModel::mean_square_then_gain) result.second_s = std::exp(p[1]);
+  if (model == DetectorModel::two_constants) {
+    result.second_s = result.constant_s * std::exp(p[1]);
+    result.share = p[2];
+  }
+  return result;
+}
+
+void fit_models(const GainOverTime& g, std::size_t first, const GainStepOptions& options, GainStep& step) {
+  const double end =
+      std::min(g.time_s.back(), std::max(kTimes * step.to_90_s.value_or(g.time_s.back()), 0.002));
+  std::vector<double> times, gains;
+  std::size_t count = 0;
+  while (first + count < g.time_s.size() && g.time_s[first + count] <= end) ++count;
+  const std::size_t stride = std::max<std::size_t>(1, count / kMostPoints);
+  for (std::size_t i = 0; i < count; i += stride) {
+    times.push_back(g.time_s[first + i]);
+    gains.push_back(g.gain_db[first + i]);
+  }
+  if (times.size() < 8) return;
+  const Models models(step, options);
+  std::vector<DetectorModel> tried = {DetectorModel::gain_in_db, DetectorModel::gain};
+  if (models.levels_known())
+    for (const auto model :
+         {DetectorModel::mean_square, DetectorModel::amplitude, DetectorModel::mean_square_then_gain})
+      tried.push_back(model);
+  const double guess = std::clamp(step.to_63_s.value_or(times.back()), kShortestS, times.back());
+  const auto by_error = [](const ModelFit& a, const ModelFit& b) { return a.error_db < b.error_db; };
+  const auto fit_all = [&](bool hold) {
+    std::vector<ModelFit> fits;
+    for (const DetectorModel model : tried) fits.push_back(fitted(models, model, times, gains, guess, hold));
+    std::sort(fits.begin(), fits.end(), by_error);
+    // Of two stages one counts for nothing when it is shorter than what a value of the gain averages over, or
+    // when the other one alone explains it as well.
+    if (fits.size() > 1 && fits.front().model == DetectorModel::mean_square_then_gain &&
+        (std::min(fits[0].constant_s, fits[0].second_s) < kSeen * options.resolution_s ||
+         fits[1].error_db < 1.15 * fits[0].error_db + 1e-6))
+      std::rotate(fits.begin(), fits.begin() + 1, fits.end());
+    return fits;
+  };
+  step.models = fit_all(false);
+  const double change = std::abs(step.end_db - step.start_db);
+  if (step.models.front().error_db > kGoodFit * change)
+    if (auto held = fit_all(true); held.front().error_db < kHalved * step.models.front().error_db)
+      step.models = std::move(held);
+  if (options.release && step.models.front().error_db > kGoodFit * change) {
+    const ModelFit two = fitted(models, DetectorModel::two_constants, times, gains, guess, false);
+    const bool halves = two.error_db < kHalved * step.models.front().error_db;
+    step.models.insert(halves ? step.models.begin() : step.models.end(), two);
+  }
+}
+
+}  // namespace
+
+std::string name_of(DetectorModel model) {
+  switch (model) {
+    case DetectorModel::gain_in_db:
+      return "gain in dB";
+    case DetectorModel::mean_square:
+      return "mean square";
+    case DetectorModel::amplitude:
+      return "amplitude";
+    case DetectorModel::gain:
+      return "gain as a factor";
+    case DetectorModel::mean_square_then_gain:
+      return "mean square, then gain in dB";
+    default:
+      return "gain in dB, two constants";
+  }
+}
+
+bool hears_rms(DetectorModel model) {
+  return model == DetectorModel::mean_square || model == DetectorModel::mean_square_then_gain;
+}
+
+GainStep measure_gain_step(const GainOverTime& g, const GainStepOptions& options) {
+  const auto first =
+      static_cast<std::size_t>(std::lower_bound(g.time_s.begin(), g.time_s.end(), 0.0) - g.time_s.begin());
+  if (first == 0 || first == g.time_s.size() || g.gain_db.size() != g.time_s.size())
+    throw Error(ErrorCode::bad_argument, "the gain has to be known before and after the step");
+  GainStep step;
+  // Before the step, but for the last of it: what looks ahead moves early.
+  const double before_s = -g.time_s.front(), after_s = g.time_s.back();
+  step.start_db = mean_between(g, -kStartShare * before_s, -kEarlyShare * before_s);
+  const auto early = static_cast<std::size_t>(
+      std::lower_bound(g.time_s.begin(), g.time_s.end(), -kEarlyShare * before_s) - g.time_s.begin());
+  const double last = mean_between(g, (1 - kEndShare) * after_s, 1e300);
+  const double earlier = mean_between(g, (1 - 2 * kEndShare) * after_s, (1 - kEndShare) * after_s);
+  const bool moving = std::abs(last - earlier) > kStillShare * std::abs(last - step.start_db);
+  step.end_db = moving ? options.end_db.value_or(last) : last;
+  const double change = step.end_db - step.start_db;
+  if (std::abs(change) < kLeastChangeDb) return step;
+  const double before = mean_between(g, -2 * kStartShare * before_s, -kStartShare * before_s);
+  step.unsettled = std::abs(before - step.start_db) > kUnsettled * std::abs(change);
+  step.reached = (last - step.start_db) / change;
+  step.onset_s = reached_at(g, early, step.start_db, change, 0.1);
+  step.to_63_s = reached_at(g, early, step.start_db, change, kTo63);
+  step.to_90_s = reached_at(g, early, step.start_db, change, 0.9);
+  double most = 0;
+  for (std::size_t i = first; i < g.gain_db.size(); ++i)
+    most = std::max(most, (g.gain_db[i] - step.end_db) * (change > 0 ? 1 : -1));
+  step.overshoot_db = most;
+  fit_models(g, first, options, step);
+  return step;
+}
+
+}  // namespace wavicon

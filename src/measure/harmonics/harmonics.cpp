@@ -1,0 +1,263 @@
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/harmonics/harmonics.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "measure/harmonics/harmonics_of.hpp"
+#include "measure/harmonics/methods.hpp"
+#include "measure/harmonics/steady_tone.hpp"
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/stimulus/tone.hpp"
+
+namespace wavicon {
+namespace measure_detail {
+
+namespace {
+constexpr double kNothing = 1e-100;  // full scale = 1: squares vanish below it
+constexpr double kBoundWithin = 10;  // power ratio to the noise: 10 dB
+constexpr double kNinetyNine =
+    2.1460;  // amplitude of complex Gaussian noise that 1 % exceeds, over its RMS: sqrt(ln 100)
+constexpr int kPeriodBits = 9;
+constexpr std::size_t kPeriodPlaces = std::size_t{1} << kPeriodBits;
+}  // namespace
+
+double folded_hz(double hz, double sample_rate_hz) {
+  const double rest = std::fmod(hz, sample_rate_hz);
+  return std::min(rest, sample_rate_hz - rest);
+}
+
+std::vector<HarmonicOrder> place_orders(double fundamental_hz, double sample_rate_hz, int highest,
+                                        double resolution_hz) {
+  std::vector<HarmonicOrder> orders;
+  for (int k = 2; k <= highest; ++k) {
+    HarmonicOrder order;
+    order.order = k;
+    order.folded = k * fundamental_hz > sample_rate_hz / 2;
+    order.at_hz = folded_hz(k * fundamental_hz, sample_rate_hz);
+    orders.push_back(order);
+  }
+  for (HarmonicOrder& order : orders) {
+    order.hidden = order.at_hz < resolution_hz || order.at_hz > sample_rate_hz / 2 - resolution_hz;
+    if (!order.folded) continue;
+    // A folded product gives way to the true harmonic it falls on; two folded ones that meet hide each other.
+    for (int k = 1; k * fundamental_hz < sample_rate_hz / 2; ++k)
+      order.hidden |= std::abs(order.at_hz - k * fundamental_hz) < resolution_hz;
+    for (const HarmonicOrder& other : orders)
+      order.hidden |=
+          other.folded && other.order != order.order && std::abs(order.at_hz - other.at_hz) < resolution_hz;
+  }
+  return orders;
+}
+
+void set_level(HarmonicOrder& order, double raw_power, double noise_power) {
+  order.raw_amplitude = std::sqrt(std::max(0.0, raw_power));
+  order.noise_amplitude = std::sqrt(noise_power);
+  order.bound = raw_power < kBoundWithin * noise_power;
+  order.amplitude = order.bound ? order.raw_amplitude + kNinetyNine * order.noise_amplitude
+                                : std::sqrt(raw_power - noise_power);
+}
+
+void fold_to_period(std::span<const double> stretch, double sample_rate_hz, double tone_phase,
+                    ChannelHarmonics& channel) {
+  const Phase step = phase_step(channel.fundamental_hz, sample_rate_hz);
+  // A sine lies a quarter of a cycle behind its cosine.
+  Phase phase = phase_from_cycles(tone_phase / (2 * std::numbers::pi) + 0.25);
+  struct Place {
+    double at = 0, sum = 0, count = 0;
+  };
+  std::vector<Place> places(kPeriodPlaces);
+  for (const double x : stretch) {
+    Place& place = places[static_cast<std::size_t>(phase >> (64 - kPeriodBits))];
+    place.at += std::ldexp(static_cast<double>(phase >> 11), -53);
+    place.sum += x;
+    place.count += 1;
+    phase += step;
+  }
+  for (const Place& place : places) {
+    if (place.count == 0) continue;
+    channel.period_deg.push_back(360 * place.at / place.count);
+    channel.period.push_back(place.sum / place.count);
+  }
+}
+
+void set_thd(ChannelHarmonics& channel) {
+  double power = 0, raw = 0, noise = 0, bounds = 0;
+  channel.has_thd = false;
+  for (const HarmonicOrder& order : channel.orders) {
+    if (order.folded || order.hidden) continue;
+    channel.has_thd = true;
+    const double noise_power = order.noise_amplitude * order.noise_amplitude;
+    power += order.raw_amplitude * order.raw_amplitude - noise_power;
+    raw += order.raw_amplitude * order.raw_amplitude;
+    noise += noise_power;
+    bounds += order.bound ? noise_power : 0.0;
+  }
+  // A bound where the orders that could not be read might make up a tenth of the whole power.
+  channel.thd_bound = raw < kBoundWithin * noise || power < kBoundWithin * bounds;
+  const double amplitude =
+      channel.thd_bound ? std::sqrt(raw) + kNinetyNine * std::sqrt(noise) : std::sqrt(std::max(0.0, power));
+  channel.thd_ratio = amplitude / channel.fundamental_amplitude;
+}
+
+}  // namespace measure_detail
+
+namespace {
+
+using namespace measure_detail;
+
+void require_valid(const HarmonicsOptions& options, double rate, std::int64_t frames) {
+  auto fail = [](const std::string& message) { throw Error(ErrorCode::bad_argument, message); };
+  const double half_rate_hz = rate / 2, seconds = static_cast<double>(frames) / rate;
+  if (options.tone_hz && !(*options.tone_hz > 0 && *options.tone_hz < half_rate_hz))
+    fail(fmt::format("tone {} Hz is not above 0 and below half the sample rate ({} Hz)", *options.tone_hz,
+                     half_rate_hz));
+  if (options.highest_order < 2 || options.highest_order > 100)
+    fail(fmt::format("highest order {} is not within 2 to 100", options.highest_order));
+  if (!(options.band_from_hz >= 0 && options.band_to_hz > options.band_from_hz &&
+        options.band_from_hz < half_rate_hz))
+    fail(
+        fmt::format("band {} to {} Hz: the lower end has to lie at or above 0, below the upper end and below "
+                    "half the sample rate",
+                    options.band_from_hz, options.band_to_hz));
+  const double to_s = options.to_s.value_or(seconds);
+  if (!(options.from_s >= 0 && to_s > options.from_s && to_s <= seconds + 0.5 / rate))
+    fail(fmt::format("stretch from {} s to {} s does not lie within the capture (0 to {} s)", options.from_s,
+                     to_s, seconds));
+}
+
+ChannelHarmonics measure_stretch(std::span<const double> stretch, double sample_rate_hz, double rough_hz,
+                                 const HarmonicsOptions& options, SpectralTools& tools) {
+  const double periods = rough_hz * static_cast<double>(stretch.size()) / sample_rate_hz;
+  if (periods < kRoughPeriodsAtLeast)
+    throw Error(
+        ErrorCode::bad_input,
+        fmt::format(
+            "{:.2f} periods of a {:.4g} Hz tone are too few to tell its harmonics apart: at least {} are "
+            "needed, {} or more are better",
+            periods, rough_hz, kPeriodsAtLeast, kPeriodsForLines));
+  return periods < kPeriodsForLines ? measure_by_joint_fit(stretch, sample_rate_hz, rough_hz, options)
+                                    : measure_by_lines(stretch, sample_rate_hz, rough_hz, options, tools);
+}
+
+// The same computation on a clean tone of that frequency, level and length, as the capture's format can hold
+// it.
+ChannelHarmonics measure_floor(const ChannelHarmonics& channel, double sample_rate_hz,
+                               const HarmonicsOptions& options, SampleFormat format, SpectralTools& tools) {
+  const Quantiser quantiser(format, true, 1);
+  const double most = is_integer(format) ? 1.0 - std::ldexp(2.0, 1 - bits(format)) : 1e6;
+  const ToneStimulus tone{.sample_rate_hz = sample_rate_hz,
+                          .frequency_hz = channel.fundamental_hz,
+                          .level_dbfs = db_from_ratio(std::min(channel.fundamental_amplitude, most)),
+                          .seconds = static_cast<double>(channel.frames) / sample_rate_hz};
+  std::vector<double> clean(static_cast<std::size_t>(channel.frames));
+  render(tone, 0, clean);
+  for (std::size_t n = 0; n < clean.size(); ++n)
+    clean[n] = quantiser.value(clean[n], 0, static_cast<std::int64_t>(n));
+  ChannelHarmonics floor = measure_stretch(clean, sample_rate_hz, channel.fundamental_hz, options, tools);
+  // A floor is what would be read, not what could hide there: the larger of reading and noise.
+  double thd = 0;
+  for (HarmonicOrder& order : floor.orders) {
+    order.amplitude = std::max(order.raw_amplitude, order.noise_amplitude);
+    if (!order.folded && !order.hidden) thd += order.raw_amplitude * order.raw_amplitude;
+  }
+  floor.thd_ratio = std::sqrt(thd) / floor.fundamental_amplitude;
+  return floor;
+}
+
+ChannelHarmonics measure_channel(std::span<const double> samples, const Audio& audio,
+                                 const HarmonicsOptions& options, SpectralTools& tools) {
+  ChannelHarmonics nothing;
+  nothing.state = ChannelHarmonics::State::silent;
+  if (peak(samples) < kNothing) return nothing;
+  const auto tone = find_steady_tone(samples, audio.sample_rate_hz(), options.tone_hz, tools);
+  if (!tone) return nothing;
+  const auto stretch =
+      samples.subspan(static_cast<std::size_t>(tone->first_frame), static_cast<std::size_t>(tone->frames));
+  ChannelHarmonics channel = measure_stretch(stretch, audio.sample_rate_hz(), tone->rough_hz, options, tools);
+  channel.first_frame = tone->first_frame;
+  channel.frames = tone->frames;
+  channel.whole = tone->frames == static_cast<std::int64_t>(samples.size());
+  return channel;
+}
+
+// Frames in runs of two or more that stand at the ends of an integer format: one alone is a peak, two are a
+// cut one.
+std::int64_t frames_at_ends(std::span<const double> samples, SampleFormat format) {
+  if (!is_integer(format)) return 0;
+  const double top = 1.0 - std::ldexp(1.0, 1 - bits(format));
+  std::int64_t total = 0, run = 0;
+  for (std::size_t i = 0; i <= samples.size(); ++i) {
+    if (i < samples.size() && (samples[i] >= top || samples[i] <= -1.0)) {
+      ++run;
+    } else {
+      if (run >= 2) total += run;
+      run = 0;
+    }
+  }
+  return total;
+}
+
+}  // namespace
+
+HarmonicsResult measure_detail::harmonics_of(const Audio& audio, const HarmonicsOptions& options,
+                                             SampleFormat format, double audio_starts_s) {
+  require_measurable(audio);
+  require_valid(options, audio.sample_rate_hz(), audio.frames());
+  HarmonicsResult result{options, format, audio_starts_s, audio.sample_rate_hz(), audio.frames(), {}, {},
+                         {},      {}};
+  const auto first = static_cast<std::size_t>(std::min<double>(
+      std::round(options.from_s * audio.sample_rate_hz()), static_cast<double>(audio.frames())));
+  const auto end =
+      options.to_s ? std::min(audio.frames(),
+                              static_cast<std::int64_t>(std::llround(*options.to_s * audio.sample_rate_hz())))
+                   : audio.frames();
+  bool sound = false, tone = false;
+  SpectralTools tools;
+  for (int c = 0; c < audio.channel_count(); ++c) {
+    const auto samples = audio.channel(c).subspan(
+        first, static_cast<std::size_t>(end) - std::min<std::size_t>(first, static_cast<std::size_t>(end)));
+    ChannelHarmonics channel = measure_channel(samples, audio, options, tools);
+    channel.first_frame += static_cast<std::int64_t>(first);
+    const bool measured = channel.state == ChannelHarmonics::State::measured;
+    sound |= channel.state != ChannelHarmonics::State::silent;
+    tone |= measured;
+    result.floors.push_back(measured ? measure_floor(channel, audio.sample_rate_hz(), options, format, tools)
+                                     : channel);
+    result.channels.push_back(std::move(channel));
+    result.peaks.push_back(peak(samples));
+    result.held_frames.push_back(frames_at_ends(samples, format));
+  }
+  if (!sound)
+    throw Error(ErrorCode::bad_input,
+                "every sample is zero: silence has no harmonics; check the chain and the capture");
+  if (!tone)
+    throw Error(ErrorCode::bad_input,
+                options.tone_hz
+                    ? fmt::format("no steady tone stands out of the noise near {} Hz", *options.tone_hz)
+                    : std::string("no steady tone stands out of the noise: harmonics need one; name it with "
+                                  "--tone if there is"));
+  return result;
+}
+
+HarmonicsResult measure_harmonics(const JudgedCapture& capture, const HarmonicsOptions& options) {
+  AudioSource& source = capture.source();
+  const double rate = source.sample_rate_hz();
+  require_valid(options, rate, source.frames());
+  // Nothing else than the stretch is held in memory.
+  const std::int64_t first = std::llround(options.from_s * rate),
+                     end = options.to_s
+                               ? std::min<std::int64_t>(source.frames(), std::llround(*options.to_s * rate))
+                               : source.frames();
+  HarmonicsOptions of_stretch = options;
+  of_stretch.from_s = 0;
+  of_stretch.to_s.reset();
+  return measure_detail::harmonics_of(read_stretch(source, first, end - first), of_stretch, capture.format(),
+                                      static_cast<double>(first) / rate);
+}
+
+}  // namespace wavicon

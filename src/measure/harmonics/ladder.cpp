@@ -1,0 +1,84 @@
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/harmonics/ladder.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <optional>
+
+#include "wavicon/audio/error.hpp"
+#include "wavicon/sheet/sheet_builder.hpp"
+
+namespace wavicon {
+namespace {
+
+constexpr int kHighestOrder = 10;
+constexpr std::size_t kLeastSteps = 3;  // for a slope
+
+// Values of a reading over the levels, bounds left out.
+Curve curve_of(const std::vector<LadderStep>& steps, double frequency_hz, int channel,
+               const std::string& reading, const std::string& name) {
+  Curve curve{name, channel, "dBFS", "dBc", {}, {}};
+  for (const LadderStep& step : steps) {
+    if (step.frequency_hz != frequency_hz) continue;
+    const Reading* r = find_reading(step.sheet, reading, channel);
+    if (r == nullptr || !r->value || r->bound) continue;
+    curve.x.push_back(step.level_dbfs);
+    curve.y.push_back(*r->value);
+  }
+  return curve;
+}
+
+std::optional<double> slope_of(const Curve& curve) {
+  if (curve.x.size() < kLeastSteps) return std::nullopt;
+  double n = 0, x = 0, y = 0, xx = 0, xy = 0;
+  for (std::size_t i = 0; i < curve.x.size(); ++i) {
+    n += 1;
+    x += curve.x[i];
+    y += curve.y[i];
+    xx += curve.x[i] * curve.x[i];
+    xy += curve.x[i] * curve.y[i];
+  }
+  const double determinant = n * xx - x * x;
+  return determinant > 0 ? std::optional((n * xy - x * y) / determinant) : std::nullopt;
+}
+
+}  // namespace
+
+Sheet harmonics_ladder(const std::vector<LadderStep>& steps, const CaptureInfo& capture) {
+  if (steps.empty()) throw Error(ErrorCode::bad_argument, "a ladder needs at least one step");
+  SheetBuilder sheet(harmonics_ladder_readings(), capture);
+  std::vector<double> frequencies;
+  for (const LadderStep& step : steps)
+    if (std::find(frequencies.begin(), frequencies.end(), step.frequency_hz) == frequencies.end())
+      frequencies.push_back(step.frequency_hz);
+  for (const double hz : frequencies)
+    for (int channel = 0; channel < std::max(1, capture.channels); ++channel) {
+      const std::string at = frequencies.size() > 1 ? fmt::format(" at {:g} Hz", hz) : "";
+      std::string text;
+      for (int order = 1; order <= kHighestOrder; ++order) {
+        const std::string reading = order == 1 ? "thd_db" : fmt::format("h{}_dbc", order);
+        Curve curve =
+            curve_of(steps, hz, channel, reading, (order == 1 ? "THD" : fmt::format("H{}", order)) + at);
+        if (curve.x.empty()) continue;
+        // Relative to the fundamental an order grows by one dB less than by itself.
+        if (const auto slope = slope_of(curve); slope && order > 1) {
+          sheet.add(fmt::format("h{}_growth_db_per_db", order), channel, *slope + 1,
+                    {{"frequency_hz", hz},
+                     {"level_from_dbfs", *std::min_element(curve.x.begin(), curve.x.end())},
+                     {"level_to_dbfs", *std::max_element(curve.x.begin(), curve.x.end())},
+                     {"steps", static_cast<std::int64_t>(curve.x.size())},
+                     {"sample_rate_hz", capture.sample_rate_hz}});
+          if (text.size() < 100)
+            text += fmt::format("{}H{} grows by {:.2f} dB", text.empty() ? "" : ", ", order, *slope + 1);
+        }
+        sheet.draw(std::move(curve));
+      }
+      if (!text.empty())
+        sheet.say(Severity::note, FindingCode::result,
+                  fmt::format("for each dB of the stimulus{}: {}", at, text), channel);
+    }
+  return sheet.finish();
+}
+
+}  // namespace wavicon

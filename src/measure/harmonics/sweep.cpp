@@ -1,0 +1,127 @@
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/harmonics/sweep.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/sheet/sheet_builder.hpp"
+
+namespace wavicon {
+namespace {
+
+constexpr double kHighest = 0.48;    // of the rate
+constexpr double kStandsOut = 3.16;  // 10 dB over what noise reads
+constexpr double kReadAt[] = {100, 1000, 5000};
+constexpr double kNear = 1.02;  // of a frequency that is read
+
+struct Orders {
+  double hz = 0;
+  double thd = 0;             // ratio; 0 when no order stands out, or one of them crosses another
+  std::vector<double> ratio;  // by order; 0 where it is not known
+  bool whole = true;
+};
+
+// What of a frame belongs to the harmonics.
+Orders orders_of(const AliasingFrame& frame, const ChannelAliasing& channel, const AliasingResult& r,
+                 int highest) {
+  Orders orders{frame.tone_hz, 0, std::vector<double>(static_cast<std::size_t>(highest) + 1, 0.0)};
+  // Variance of an amplitude under the window of the fit, 3 bins wide, and of the least of three.
+  const double noise = channel.residual_ratio * std::sqrt(6 / (r.frame_s * r.sample_rate_hz));
+  double power = 0;
+  for (int k = 2; k <= highest; ++k) {
+    const auto at = static_cast<std::size_t>(k);
+    if (k * frame.tone_hz > kHighest * r.sample_rate_hz || !(frame.fundamental > 0)) continue;
+    orders.whole &= frame.valid[at];
+    if (!frame.valid[at]) continue;
+    const double ratio = frame.amplitude[at] / frame.fundamental;
+    if (ratio < kStandsOut * noise) continue;
+    orders.ratio[at] = ratio;
+    power += ratio * ratio;
+  }
+  orders.thd = orders.whole ? std::sqrt(power) : 0;
+  return orders;
+}
+
+}  // namespace
+
+Sheet harmonics_over_frequency(const AliasingResult& r, int highest, const CaptureInfo& capture) {
+  if (highest < 2 || highest > std::min(10, r.options.highest_order))
+    throw Error(ErrorCode::bad_argument, fmt::format("orders up to {} cannot be drawn: 2 to 10", highest));
+  SheetBuilder sheet(harmonics_sweep_readings(), capture);
+  for (std::size_t i = 0; i < r.channels.size(); ++i) {
+    const ChannelAliasing& c = r.channels[i];
+    const int channel = static_cast<int>(i);
+    if (!c.measured) {
+      sheet.say(Severity::warning, FindingCode::not_measured, "the sweep is not found in it: not measured",
+                channel);
+      continue;
+    }
+    std::vector<Curve> curves;
+    curves.push_back({"THD", channel, "Hz", "dBc", {}, {}});
+    for (int k = 2; k <= highest; ++k)
+      curves.push_back({fmt::format("H{}", k), channel, "Hz", "dBc", {}, {}});
+    std::vector<Orders> all;
+    std::vector<AliasingFrame> frames = c.low;
+    frames.insert(frames.end(), c.frames.begin(), c.frames.end());
+    std::sort(frames.begin(), frames.end(),
+              [](const auto& p, const auto& q) { return p.tone_hz < q.tone_hz; });
+    for (const AliasingFrame& frame : frames) {
+      // With no harmonic below half the rate there is no THD.
+      if (2 * frame.tone_hz > kHighest * r.sample_rate_hz) continue;
+      all.push_back(orders_of(frame, c, r, highest));
+      const Orders& orders = all.back();
+      for (int k = 1; k <= highest; ++k) {
+        const double ratio = k == 1 ? orders.thd : orders.ratio[static_cast<std::size_t>(k)];
+        if (!(ratio > 0)) continue;
+        curves[static_cast<std::size_t>(k - 1)].x.push_back(frame.tone_hz);
+        curves[static_cast<std::size_t>(k - 1)].y.push_back(db_from_ratio(ratio));
+      }
+    }
+    if (frames.empty()) {
+      sheet.say(Severity::warning, FindingCode::not_measured,
+                "the sweep is too fast for its orders to be told apart", channel);
+      continue;
+    }
+    const Conditions common = {
+        {"orders", static_cast<std::int64_t>(highest)},
+        {"level_dbfs", db_from_ratio(c.fundamental)},
+        {"sweep_hz", std::vector<double>{frames.front().tone_hz, frames.back().tone_hz}},
+        {"window_ms", 1000 * r.frame_s},
+        {"sample_rate_hz", r.sample_rate_hz}};
+    const auto add = [&](const char* name, std::optional<double> value, double hz) {
+      Conditions conditions = {{"at_hz", hz}};
+      conditions.insert(conditions.end(), common.begin(), common.end());
+      sheet.add(name, channel, value, std::move(conditions));
+    };
+    std::string text;
+    for (const double hz : kReadAt) {
+      const Orders* nearest = nullptr;
+      for (const Orders& o : all)
+        if (o.thd > 0 && (nearest == nullptr || std::abs(o.hz - hz) < std::abs(nearest->hz - hz)))
+          nearest = &o;
+      if (nearest == nullptr || nearest->hz > hz * kNear || nearest->hz < hz / kNear) continue;
+      add("thd_db", db_from_ratio(nearest->thd), hz);
+      text += fmt::format("{}{:.1f} dB at {:g} Hz", text.empty() ? "THD " : ", ", db_from_ratio(nearest->thd),
+                          hz);
+    }
+    const auto worst = std::max_element(all.begin(), all.end(),
+                                        [](const Orders& a, const Orders& b) { return a.thd < b.thd; });
+    if (worst != all.end() && worst->thd > 0) {
+      add("thd_max_db", db_from_ratio(worst->thd), worst->hz);
+      text += fmt::format("{}highest {:.1f} dB at {:.0f} Hz", text.empty() ? "THD " : "; ",
+                          db_from_ratio(worst->thd), worst->hz);
+    } else {
+      text = "no harmonic stands out of the noise";
+    }
+    sheet.say(Severity::note, FindingCode::result, text, channel);
+    for (Curve& curve : curves)
+      if (!curve.x.empty()) sheet.draw(std::move(curve));
+  }
+  return sheet.finish();
+}
+
+}  // namespace wavicon

@@ -1,0 +1,240 @@
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/levels/levels.hpp"
+
+#include <ebur128.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+
+#include "audio/wide.hpp"
+#include "measure/common/frame_range.hpp"
+#include "measure/levels/levels_of.hpp"
+#include "wavicon/audio/error.hpp"
+
+namespace wavicon {
+namespace {
+
+constexpr std::size_t kBlock = 4096;
+constexpr double kMomentaryS = 0.4, kShortTermS = 3, kStepS = 0.1;
+
+struct DestroyState {
+  void operator()(ebur128_state* state) const noexcept { ebur128_destroy(&state); }
+};
+using State = std::unique_ptr<ebur128_state, DestroyState>;
+
+// Sums in eight lanes: fast, and the same for any blocks that are multiples of eight.
+struct Sums {
+  double square = 0;
+  double plain = 0;
+  double highest = 0;
+};
+
+constexpr std::size_t kLanes = 4;
+using Lanes = double __attribute__((vector_size(kLanes * sizeof(double))));
+
+WAVICON_WIDE Sums sums_of(const double* x, std::size_t count) {
+  Lanes square[2] = {}, plain[2] = {}, highest[2] = {}, lowest[2] = {};
+  std::size_t n = 0;
+  for (; n + 2 * kLanes <= count; n += 2 * kLanes)
+    for (std::size_t half = 0; half < 2; ++half) {
+      Lanes v;
+      std::memcpy(&v, x + n + half * kLanes, sizeof v);
+      square[half] += v * v;
+      plain[half] += v;
+      highest[half] = v > highest[half] ? v : highest[half];
+      lowest[half] = v < lowest[half] ? v : lowest[half];
+    }
+  Sums sums;
+  for (std::size_t half = 0; half < 2; ++half) {
+    const auto &q = square[half], &p = plain[half];
+    sums.square += (q[0] + q[1]) + (q[2] + q[3]);
+    sums.plain += (p[0] + p[1]) + (p[2] + p[3]);
+    for (std::size_t i = 0; i < kLanes; ++i)
+      sums.highest = std::max({sums.highest, highest[half][i], -lowest[half][i]});
+  }
+  for (; n < count; ++n) {
+    sums.square += x[n] * x[n];
+    sums.plain += x[n];
+    sums.highest = std::max(sums.highest, std::abs(x[n]));
+  }
+  return sums;
+}
+
+std::optional<double> finite(double lufs) {
+  return std::isfinite(lufs) && lufs > -200 ? std::optional(lufs) : std::nullopt;
+}
+
+}  // namespace
+
+struct LevelMeter::Impl {
+  LevelsOptions options;
+  double rate = 0;
+  std::int64_t hop = 0;   // frames
+  std::int64_t step = 0;  // frames between two looks at loudness
+  std::int64_t frame = 0;
+  std::vector<ChannelLevels> channels;
+  std::vector<double> square, plain, hop_square;  // running sums of each channel
+  std::vector<std::vector<double>> hops;          // Σx² of each hop
+  State state;
+  Loudness loudness;
+  std::vector<double> interleaved;
+
+  // A piece that crosses neither a hop nor a step of the loudness.
+  void take(std::span<const double> planar, std::size_t length, std::size_t from, std::size_t count) {
+    for (std::size_t c = 0; c < channels.size(); ++c) {
+      const auto x = planar.subspan(c * length + from, count);
+      const Sums sums = sums_of(x.data(), x.size());
+      if (!std::isfinite(sums.square)) refuse(x, c);
+      square[c] += sums.square;
+      plain[c] += sums.plain;
+      hop_square[c] += sums.square;
+      channels[c].peak = std::max(channels[c].peak, sums.highest);
+    }
+    if (state) {
+      interleaved.resize(count * channels.size());
+      for (std::size_t c = 0; c < channels.size(); ++c)
+        for (std::size_t n = 0; n < count; ++n)
+          interleaved[n * channels.size() + c] = planar[c * length + from + n];
+      if (ebur128_add_frames_double(state.get(), interleaved.data(), count) != EBUR128_SUCCESS)
+        throw Error(ErrorCode::bad_input, "loudness: out of memory");
+    }
+    frame += static_cast<std::int64_t>(count);
+    if (frame % hop == 0) end_hop();
+    if (state && options.loudness && frame % step == 0) look();
+  }
+
+  void end_hop() {
+    for (std::size_t c = 0; c < channels.size(); ++c) hops[c].push_back(std::exchange(hop_square[c], 0.0));
+  }
+
+  void look() {
+    const double seconds = static_cast<double>(frame) / rate;
+    double lufs = 0;
+    if (seconds >= kMomentaryS - 1e-6 && ebur128_loudness_momentary(state.get(), &lufs) == EBUR128_SUCCESS)
+      loudness.momentary_lufs.push_back(lufs);
+    if (seconds >= kShortTermS - 1e-6 && ebur128_loudness_shortterm(state.get(), &lufs) == EBUR128_SUCCESS)
+      loudness.short_term_lufs.push_back(lufs);
+  }
+
+  [[noreturn]] void refuse(std::span<const double> x, std::size_t channel) const {
+    const auto bad = std::find_if(x.begin(), x.end(), [](double v) { return !std::isfinite(v); });
+    const auto at = frame + (bad - x.begin());
+    throw Error(
+        ErrorCode::bad_input,
+        fmt::format("channel {} holds {} at frame {} ({:.6f} s): what wrote it has failed there", channel + 1,
+                    bad == x.end() ? "values too large to be squared" : "NaN or infinity", at,
+                    static_cast<double>(at) / rate));
+  }
+
+  void finish_channel(std::size_t c) {
+    ChannelLevels& levels = channels[c];
+    levels.rms = std::sqrt(square[c] / static_cast<double>(frame));
+    levels.dc = plain[c] / static_cast<double>(frame);
+    if (options.true_peak) {
+      ebur128_true_peak(state.get(), static_cast<unsigned>(c), &levels.true_peak);
+      levels.true_peak = std::max(levels.true_peak, levels.peak);
+    }
+    const auto each =
+        static_cast<std::size_t>(std::max<long>(1, std::lround(options.window_s / options.hop_s)));
+    double sum = 0;
+    for (std::size_t i = 0; i < hops[c].size(); ++i) {
+      if (i + 1 < each) continue;
+      sum = 0;
+      for (std::size_t k = i + 1 - each; k <= i; ++k) sum += hops[c][k];
+      levels.rms_over_time.push_back(
+          std::sqrt(sum / static_cast<double>(each * static_cast<std::size_t>(hop))));
+    }
+  }
+};
+
+LevelMeter::LevelMeter(int channel_count, double sample_rate_hz, const LevelsOptions& options)
+    : impl_(std::make_unique<Impl>()) {
+  auto fail = [](const std::string& what) { throw Error(ErrorCode::bad_argument, what); };
+  if (!(options.window_s >= 0.001 && options.window_s <= 60))
+    fail(fmt::format("a window of {} s is not within 0.001 to 60", options.window_s));
+  if (!(options.hop_s >= 0.001 && options.hop_s <= options.window_s))
+    fail(fmt::format("a hop of {} s is not within 0.001 to the window ({} s)", options.hop_s,
+                     options.window_s));
+  Impl& impl = *impl_;
+  impl.options = options;
+  impl.rate = sample_rate_hz;
+  impl.hop = std::max<std::int64_t>(1, std::llround(options.hop_s * sample_rate_hz));
+  impl.step = std::max<std::int64_t>(1, std::llround(kStepS * sample_rate_hz));
+  const auto count = static_cast<std::size_t>(channel_count);
+  impl.channels.resize(count);
+  impl.square.resize(count);
+  impl.plain.resize(count);
+  impl.hop_square.resize(count);
+  impl.hops.resize(count);
+  if (!options.loudness && !options.true_peak) return;
+  int mode = 0;
+  if (options.loudness) mode |= EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_S | EBUR128_MODE_M;
+  if (options.true_peak) mode |= EBUR128_MODE_TRUE_PEAK;
+  impl.state.reset(
+      ebur128_init(static_cast<unsigned>(channel_count), static_cast<unsigned long>(sample_rate_hz), mode));
+  if (!impl.state)
+    fail(fmt::format(
+        "loudness is not defined for {} channels at {:g} Hz (up to 64 channels, 16 Hz to 2.8 MHz)",
+        channel_count, sample_rate_hz));
+}
+LevelMeter::~LevelMeter() = default;
+LevelMeter::LevelMeter(LevelMeter&&) noexcept = default;
+LevelMeter& LevelMeter::operator=(LevelMeter&&) noexcept = default;
+
+void LevelMeter::push(std::span<const double> planar) {
+  Impl& impl = *impl_;
+  const std::size_t length = planar.size() / impl.channels.size();
+  for (std::size_t done = 0; done < length;) {
+    auto count = static_cast<std::int64_t>(length - done);
+    count = std::min({count, impl.hop - impl.frame % impl.hop, impl.step - impl.frame % impl.step});
+    impl.take(planar, length, done, static_cast<std::size_t>(count));
+    done += static_cast<std::size_t>(count);
+  }
+}
+
+LevelsResult LevelMeter::finish() {
+  Impl& impl = *impl_;
+  if (impl.frame == 0) throw Error(ErrorCode::bad_input, "there is no audio in it: 0 frames");
+  for (std::size_t c = 0; c < impl.channels.size(); ++c) impl.finish_channel(c);
+  Loudness& l = impl.loudness;
+  if (impl.options.loudness) {
+    double value = 0;
+    if (ebur128_loudness_global(impl.state.get(), &value) == EBUR128_SUCCESS)
+      l.integrated_lufs = finite(value);
+    const bool long_enough = static_cast<double>(impl.frame) / impl.rate >= kShortTermS;
+    if (long_enough && l.integrated_lufs &&
+        ebur128_loudness_range(impl.state.get(), &value) == EBUR128_SUCCESS)
+      l.range_lu = value;
+    auto highest = [](const std::vector<double>& values) {
+      return values.empty() ? std::nullopt : finite(*std::max_element(values.begin(), values.end()));
+    };
+    l.momentary_max_lufs = highest(l.momentary_lufs);
+    l.short_term_max_lufs = highest(l.short_term_lufs);
+  }
+  return {impl.options,
+          SampleFormat::float64,
+          impl.rate,
+          impl.frame,
+          static_cast<double>(impl.hop) / impl.rate,
+          std::move(impl.channels),
+          std::move(l)};
+}
+
+LevelsResult measure_detail::levels_of(AudioSource& source, const LevelsOptions& options) {
+  const auto range = measure_detail::frame_range(source, options.from_s, options.to_s);
+  LevelMeter meter(source.channel_count(), source.sample_rate_hz(), options);
+  std::vector<double> scratch(kBlock * static_cast<std::size_t>(source.channel_count()));
+  for_each_block(source, range.first, range.end, scratch,
+                 [&](std::int64_t, std::span<const double> planar, std::int64_t) { meter.push(planar); });
+  return meter.finish();
+}
+
+LevelsResult measure_levels(const JudgedCapture& capture, const LevelsOptions& options) {
+  LevelsResult result = measure_detail::levels_of(capture.source(), options);
+  result.format = capture.format();
+  return result;
+}
+
+}  // namespace wavicon

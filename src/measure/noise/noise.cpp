@@ -1,0 +1,243 @@
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/noise/noise.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "measure/common/density.hpp"
+#include "measure/common/mains.hpp"
+#include "wavicon/audio/decimator.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/weighting.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace measure_detail;
+
+constexpr double kWindowS = 0.34;
+constexpr double kOverlap = 0.75;
+constexpr double kBeta = 20;
+constexpr double kShortestS = 0.05;
+constexpr double kToneReach = 0.03;       // of the frequency that is named: how far off the tone may be
+constexpr double kToneStandsOut = 1e4;    // power: 40 dB over what lies around it
+constexpr double kHarmonicStandsOut = 4;  // 6 dB
+constexpr double kSpurStandsOut = 31.6;   // 15 dB
+constexpr std::size_t kMostSpurs = 10;
+constexpr int kMostHarmonics = 200;
+constexpr double kMainsS = 30;  // looked at, at most
+constexpr double kMainsLowHz = 4000;
+constexpr double kMainsCutoff = 0.35;
+constexpr double kMainsLeastS = 1;
+constexpr double kBandsPerOctave = 24;
+
+bool is_mains(double hz, double reach_hz) {
+  for (const double base : {50.0, 60.0})
+    for (int k = 1; k <= 6; ++k)
+      if (std::abs(hz - k * base) < reach_hz) return true;
+  return false;
+}
+
+// The bin of the tone to be cut out; 0 for none.
+std::size_t tone_bin(const Density& density, const NoiseOptions& options, double lobe_hz) {
+  if (options.keep_tone) return 0;
+  if (const auto wanted = options.tone_hz ? options.tone_hz : options.played_tone_hz) {
+    const std::size_t bin = density.crest(*wanted, std::max(lobe_hz / 2, kToneReach * *wanted));
+    return density.values()[bin] > kSpurStandsOut * density.around(density.exact_hz(bin)) ? bin : 0;
+  }
+  const auto& values = density.values();
+  const auto first = static_cast<std::size_t>(std::ceil(1.5 * lobe_hz / density.bin_hz()));
+  std::size_t best = 0;
+  for (std::size_t b = std::max<std::size_t>(1, first); b + 1 < values.size(); ++b)
+    if ((best == 0 || values[b] > values[best]) &&
+        !is_mains(static_cast<double>(b) * density.bin_hz(), lobe_hz / 2))
+      best = b;
+  if (best == 0) return 0;
+  return values[best] > kToneStandsOut * density.around(static_cast<double>(best) * density.bin_hz()) ? best
+                                                                                                      : 0;
+}
+
+void cut_harmonics(Density& density, double tone_hz, double half_rate) {
+  for (int k = 2; k <= kMostHarmonics && k * tone_hz < half_rate; ++k) {
+    const std::size_t bin = density.crest(k * tone_hz, 2 * density.bin_hz());
+    if (density.values()[bin] > kHarmonicStandsOut * density.around(k * tone_hz)) density.cut(k * tone_hz);
+  }
+}
+
+std::vector<SpurLine> spurs_of(const Density& density, const ChannelNoise& channel,
+                               const NoiseOptions& options, double band_to_hz, double lobe_hz) {
+  std::vector<SpurLine> spurs;
+  const auto& values = density.values();
+  for (std::size_t b = 2; b + 2 < values.size(); ++b) {
+    const double hz = static_cast<double>(b) * density.bin_hz();
+    if (hz < options.band_from_hz || hz > band_to_hz || values[b] < values[b - 1] ||
+        values[b] <= values[b + 1])
+      continue;
+    if (channel.mains_hz &&
+        std::abs(hz - *channel.mains_hz * std::round(hz / *channel.mains_hz)) < lobe_hz / 2 &&
+        hz < 12 * *channel.mains_hz)
+      continue;
+    if (values[b] < kSpurStandsOut * density.around(hz)) continue;
+    const double exact = density.exact_hz(b);
+    spurs.push_back({exact, std::sqrt(2 * density.line_power(exact))});
+  }
+  std::sort(spurs.begin(), spurs.end(), [](const SpurLine& a, const SpurLine& b) { return a.peak > b.peak; });
+  // What lies in the lobe of a stronger one is the same line.
+  std::vector<SpurLine> apart;
+  for (const SpurLine& spur : spurs)
+    if (apart.size() < kMostSpurs && std::none_of(apart.begin(), apart.end(), [&](const SpurLine& s) {
+          return std::abs(s.hz - spur.hz) < lobe_hz;
+        }))
+      apart.push_back(spur);
+  return apart;
+}
+
+void add_density(const Density& density, double half_rate, ChannelNoise& channel) {
+  const double step = std::exp2(1 / kBandsPerOctave);
+  for (double low = 5; low * step <= half_rate; low *= step) {
+    const double high = std::max(low * step, low + density.bin_hz());
+    channel.density_hz.push_back(std::sqrt(low * low * step));
+    channel.density.push_back(
+        std::sqrt(band_power(density.values(), density.bin_hz(), low, high, unweighted) / (high - low)));
+  }
+}
+
+void add_mains(AudioSource& source, const FrameRange& range, std::vector<ChannelNoise>& channels) {
+  const double rate = source.sample_rate_hz();
+  const auto frames = std::min(range.frames(), static_cast<std::int64_t>(kMainsS * rate));
+  if (static_cast<double>(frames) < kMainsLeastS * rate) return;
+  const Decimator decimate(std::max<std::size_t>(1, static_cast<std::size_t>(rate / kMainsLowHz)),
+                           kMainsCutoff);
+  const double low_hz = rate / static_cast<double>(decimate.step());
+  constexpr std::int64_t kPiece = 1 << 16;
+  const std::int64_t piece =
+      kPiece / static_cast<std::int64_t>(decimate.step()) * static_cast<std::int64_t>(decimate.step());
+  const auto tail = static_cast<std::int64_t>(decimate.length() - decimate.step());
+  std::vector<std::vector<double>> low(channels.size());
+  std::vector<double> planar;
+  for (std::int64_t at = 0; at + tail < frames; at += piece) {
+    const std::int64_t count = std::min(piece + tail, frames - at);
+    planar.resize(static_cast<std::size_t>(count) * channels.size());
+    source.read(range.first + at, planar);
+    for (std::size_t c = 0; c < channels.size(); ++c) {
+      const auto part = decimate(std::span<const double>(planar).subspan(c * static_cast<std::size_t>(count),
+                                                                         static_cast<std::size_t>(count)));
+      low[c].insert(low[c].end(), part.begin(), part.end());
+    }
+  }
+  for (std::size_t c = 0; c < channels.size(); ++c) {
+    if (channels[c].silent || static_cast<double>(low[c].size()) < 0.9 * kMainsLeastS * low_hz) continue;
+    const MainsComb comb = find_mains(low[c], low_hz);
+    channels[c].mains_bound = comb.bound;
+    channels[c].mains = comb.lines;
+    if (!comb.lines.empty()) channels[c].mains_hz = comb.base_hz;
+  }
+}
+
+void require_valid(const NoiseOptions& o, double rate) {
+  auto fail = [](const std::string& what) { throw Error(ErrorCode::bad_argument, what); };
+  if (!(o.band_from_hz >= 0 && o.band_to_hz > o.band_from_hz))
+    fail(fmt::format("the band from {} to {} Hz is empty", o.band_from_hz, o.band_to_hz));
+  if (o.band_from_hz >= rate / 2)
+    fail(fmt::format("the band begins at {} Hz, not below half the sample rate ({} Hz)", o.band_from_hz,
+                     rate / 2));
+  if (o.tone_hz && !(*o.tone_hz > 0 && *o.tone_hz < rate / 2))
+    fail(
+        fmt::format("a tone of {} Hz does not lie below half the sample rate ({} Hz)", *o.tone_hz, rate / 2));
+  if (o.full_scale_vrms && !(*o.full_scale_vrms > 0)) fail("what full scale is in volts has to lie above 0");
+}
+
+}  // namespace
+
+NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& options) {
+  AudioSource& source = capture.source();
+  const double rate = source.sample_rate_hz();
+  require_valid(options, rate);
+  const FrameRange range = frame_range(source, options.from_s, options.to_s);
+  if (static_cast<double>(range.frames()) < kShortestS * rate)
+    throw Error(
+        ErrorCode::bad_input,
+        fmt::format("{} frames ({:.3f} s) are too short for a noise level: it needs {} s, 5 s to be exact",
+                    range.frames(), static_cast<double>(range.frames()) / rate, kShortestS));
+  const WelchPlan plan = plan_welch(rate, range.frames(), kWindowS, kOverlap, kBeta);
+  const auto count = static_cast<std::size_t>(source.channel_count());
+  NoiseResult result;
+  result.options = options;
+  result.format = capture.format();
+  result.sample_rate_hz = rate;
+  result.frames = range.frames();
+  result.band_to_hz = std::min(options.band_to_hz, rate / 2);
+  result.window_s = static_cast<double>(plan.frames) / rate;
+  result.hop_s = static_cast<double>(plan.hop) / rate;
+  result.channels.resize(count);
+  const double from = options.band_from_hz, to = result.band_to_hz;
+  result.spread_db = 4.34 / std::sqrt((to - from) * static_cast<double>(range.frames()) / rate);
+  if (is_integer(result.format)) {
+    const double step = std::ldexp(1.0, 1 - bits(result.format));
+    const std::vector<double> flat(plan.length / 2 + 1, step * step / 12 / (rate / 2));
+    result.floor_rms = std::sqrt(band_power(flat, plan.bin_hz(), from, to, unweighted));
+    result.floor_a_rms = std::sqrt(band_power(flat, plan.bin_hz(), from, to, a_weight));
+    result.floor_468_rms = std::sqrt(band_power(flat, plan.bin_hz(), from, to, itu_r_468_weight));
+  }
+
+  std::vector<std::vector<double>> mean(count, std::vector<double>(plan.length / 2 + 1, 0.0));
+  std::int64_t windows = 0;
+  for_each_window(source, range, plan,
+                  [&](std::size_t c, std::int64_t w, const std::vector<double>& density) {
+                    for (std::size_t b = 0; b < density.size(); ++b) mean[c][b] += density[b];
+                    result.channels[c].over_time.push_back(
+                        std::sqrt(band_power(density, plan.bin_hz(), from, to, unweighted)));
+                    windows = w + 1;
+                  });
+  const double lobe_hz = 2 * plan.lobe_half_bins() * plan.bin_hz();
+  std::vector<Density> rests;
+  bool any_tone = false;
+  for (std::size_t c = 0; c < count; ++c) {
+    ChannelNoise& channel = result.channels[c];
+    for (double& value : mean[c]) value /= static_cast<double>(windows);
+    channel.silent = std::all_of(mean[c].begin(), mean[c].end(), [](double v) { return v == 0; });
+    Density density(std::move(mean[c]), plan);
+    if (const std::size_t bin = channel.silent ? 0 : tone_bin(density, options, lobe_hz); bin != 0) {
+      channel.tone_hz = density.exact_hz(bin);
+      channel.tone_peak = std::sqrt(2 * density.line_power(*channel.tone_hz));
+      density.cut(*channel.tone_hz);
+      any_tone = true;
+    }
+    channel.band_rms = std::sqrt(band_power(density.values(), plan.bin_hz(), from, to, unweighted));
+    channel.whole_rms =
+        std::sqrt(band_power(density.values(), plan.bin_hz(), lobe_hz / 2, rate / 2, unweighted));
+    if (channel.tone_hz) cut_harmonics(density, *channel.tone_hz, rate / 2);
+    rests.push_back(std::move(density));
+  }
+  if (options.tone_hz && !options.keep_tone && !any_tone)
+    throw Error(ErrorCode::bad_input,
+                fmt::format("no tone stands out of the noise near {:g} Hz: there is nothing to cut out there",
+                            *options.tone_hz));
+  add_mains(source, range, result.channels);
+  for (std::size_t c = 0; c < count; ++c) {
+    ChannelNoise& channel = result.channels[c];
+    const auto& values = rests[c].values();
+    channel.noise_rms = std::sqrt(band_power(values, plan.bin_hz(), from, to, unweighted));
+    channel.noise_a_rms = std::sqrt(band_power(values, plan.bin_hz(), from, to, a_weight));
+    channel.noise_468_rms = std::sqrt(band_power(values, plan.bin_hz(), from, to, itu_r_468_weight));
+    channel.spurs = spurs_of(rests[c], channel, options, to, lobe_hz);
+    add_density(rests[c], rate / 2, channel);
+  }
+  if (!any_tone) return result;
+  // Now that the tone is known, once more without it.
+  for (ChannelNoise& channel : result.channels)
+    if (channel.tone_hz) channel.over_time.clear();
+  for_each_window(source, range, plan, [&](std::size_t c, std::int64_t, const std::vector<double>& density) {
+    ChannelNoise& channel = result.channels[c];
+    if (!channel.tone_hz) return;
+    Density rest(density, plan);
+    rest.cut(*channel.tone_hz);
+    cut_harmonics(rest, *channel.tone_hz, rate / 2);
+    channel.over_time.push_back(std::sqrt(band_power(rest.values(), plan.bin_hz(), from, to, unweighted)));
+  });
+  return result;
+}
+
+}  // namespace wavicon

@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: MIT
+#pragma once
+// What a residual is, from what was collected of it. Internal to `measure`.
+
+#include <span>
+#include <vector>
+
+#include "measure/common/cross_spectra.hpp"
+#include "wavicon/audio/decimator.hpp"
+#include "wavicon/measure/null/null.hpp"
+
+namespace wavicon::measure_detail {
+
+/// Bits that samples need: 1 … 24, or 0 when they do not lie on a grid of 24.
+class UsedBits {
+ public:
+  void add(std::span<const double> samples);
+  [[nodiscard]] int bits() const;
+
+ private:
+  bool off_grid_ = false;
+  std::uint32_t all_ = 0;
+};
+
+/// Collects one channel of A and of the residual, block by block, hops first.
+class ResidualMeter {
+ public:
+  /// @param frames  of the whole comparison.
+  ResidualMeter(double rate, std::size_t hop, std::int64_t frames);
+  void add(std::int64_t first_frame, std::span<const double> reference, std::span<const double> residual);
+  /// Fills everything of the channel but channels, gain, verdict and reason.
+  void finish(double band_from_hz, double band_to_hz, ChannelNull& channel);
+
+ private:
+  void add_low(std::span<const double> residual);
+  void compare_levels(ChannelNull& channel) const;
+
+  double rate_;
+  std::size_t hop_;
+  CrossSpectra spectra_;  // of reference and residual
+  double reference_square_ = 0, residual_square_ = 0;
+  std::int64_t frames_ = 0;
+  double peak_ = 0;
+  std::int64_t peak_frame_ = 0, first_frame_ = -1;
+  std::vector<double> reference_hops_, residual_hops_;
+  Decimator decimate_;
+  std::vector<double> pending_, low_;
+};
+
+/// Sets verdict and reason of each channel and of the whole.
+void judge(NullResult& result);
+
+}  // namespace wavicon::measure_detail

@@ -1,0 +1,427 @@
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/null/null.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+#include <memory>
+
+#include "measure/common/frame_range.hpp"
+#include "measure/common/lined_up.hpp"
+#include "measure/common/match.hpp"
+#include "measure/null/judge.hpp"
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/filtered.hpp"
+#include "wavicon/audio/resampled.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace measure_detail;
+
+constexpr double kHopS = 0.02;
+constexpr double kResampledTo = 0.45;  // of the lower rate: what resampling keeps
+constexpr std::size_t kBlock = 32768;  // frames, or more at high rates
+constexpr double kBlockS = 0.4;
+constexpr double kWholeDriftPpm = 0.002;
+constexpr int kMostTaps = 2048;
+constexpr double kPassed = 0.44;       // of the rate: what lies above is lost between the samples
+constexpr double kLossMatters = 0.02;  // power over that of the residual
+constexpr double kSameGain = 1e-13;
+constexpr double kInterpolation = 1e-8;  // what reading between samples leaves, over the programme
+
+[[noreturn]] void refuse(const std::string& what) { throw Error(ErrorCode::bad_argument, what); }
+
+// Each run of `wide` frames without the margins at its ends.
+void copy_middle(std::span<const double> from, std::size_t wide, std::size_t margin, std::span<double> to) {
+  const std::size_t count = wide - 2 * margin;
+  for (std::size_t run = 0; run * count < to.size(); ++run)
+    std::copy_n(from.begin() + static_cast<std::ptrdiff_t>(run * wide + margin), count,
+                to.begin() + static_cast<std::ptrdiff_t>(run * count));
+}
+
+class Nuller {
+ public:
+  Nuller(AudioSource& a, AudioSource& b, SampleFormat format_b, const NullOptions& options,
+         const NullSink& sink)
+      : a_(a), b_(b), format_b_(format_b), options_(options), sink_(sink) {}
+
+  NullResult run() {
+    check();
+    result_.options = options_;
+    result_.sample_rate_hz = a_.sample_rate_hz();
+    result_.a_frames = a_.frames();
+    result_.b_frames = b_.frames();
+    result_.band_to_hz =
+        std::min(options_.band_to_hz.value_or(a_.sample_rate_hz() / 2), a_.sample_rate_hz() / 2);
+    pair_channels();
+    range_ = frame_range(a_, options_.from_s, options_.to_s);
+    if (!same_as_they_are()) {
+      line_up();
+      if (result_.found && !whole_ && result_.alignment.slips.empty()) {
+        const Settled settled = settle(a_, b_, loudest_, result_.alignment, common(),
+                                       options_.delay_samples.has_value(), options_.drift_ppm.has_value());
+        result_.alignment = settled.alignment;
+        whole_ = settled.whole;
+        set_range();
+      }
+    }
+    AlignedReader aligned(b_, pairs_, result_.alignment, whole_);
+    if (!result_.equal) {
+      find_gains(aligned);
+      if (options_.response_taps > 0) match_response(aligned);
+    }
+    take_away(aligned);
+    set_floors();
+    judge(result_);
+    return std::move(result_);
+  }
+
+ private:
+  [[nodiscard]] FrameRange common() const { return {result_.first_frame, result_.end_frame}; }
+
+  void check() const {
+    if (a_.frames() == 0 || b_.frames() == 0)
+      throw Error(ErrorCode::bad_input,
+                  fmt::format("{} holds no audio: 0 frames", a_.frames() == 0 ? "A" : "B"));
+    if (a_.sample_rate_hz() != b_.sample_rate_hz())
+      refuse(fmt::format("A has {:g} Hz and B has {:g} Hz: bring both to one rate first", a_.sample_rate_hz(),
+                         b_.sample_rate_hz()));
+    if (options_.response_taps < 0 || options_.response_taps > kMostTaps)
+      refuse(fmt::format("a filter of {} taps is not within 0 to {}", options_.response_taps, kMostTaps));
+    if (options_.polarity && std::abs(*options_.polarity) != 1) refuse("a polarity is 1 or -1");
+    if (options_.drift_ppm && !(std::abs(*options_.drift_ppm) <= 300))
+      refuse(fmt::format("a drift of {} ppm is not within -300 to 300", *options_.drift_ppm));
+    if (options_.gain_db && !(std::abs(*options_.gain_db) <= 200))
+      refuse("a gain has to lie within -200 to 200 dB");
+    if (!(options_.band_from_hz >= 0 && options_.band_to_hz.value_or(1e9) > options_.band_from_hz &&
+          options_.band_from_hz < a_.sample_rate_hz() / 2))
+      refuse("the band is empty, or lies above half the rate");
+  }
+
+  void pair_channels() {
+    const int a = a_.channel_count(), b = b_.channel_count();
+    if (a != b && a != 1 && b != 1)
+      refuse(fmt::format("A has {} channels and B has {}: only a mono file is compared with several", a, b));
+    for (int c = 0; c < std::max(a, b); ++c) {
+      pairs_.push_back({a == 1 ? 0 : c, b == 1 ? 0 : c});
+      result_.channels.push_back({.a_channel = pairs_.back().a, .b_channel = pairs_.back().b});
+    }
+  }
+
+  // Two files that are the same need no search, and a search could not tell where a tone lies.
+  bool same_as_they_are() {
+    if (a_.frames() != b_.frames() || options_.delay_samples.value_or(0) != 0 ||
+        options_.drift_ppm.value_or(0) != 0 || options_.gain_db.value_or(0) != 0 ||
+        options_.polarity.value_or(1) != 1)
+      return false;
+    const auto a = static_cast<std::size_t>(a_.channel_count()),
+               b = static_cast<std::size_t>(b_.channel_count());
+    std::vector<double> x(kBlock * a), y(kBlock * b);
+    for (std::int64_t at = range_.first; at < range_.end; at += static_cast<std::int64_t>(kBlock)) {
+      const auto count = static_cast<std::size_t>(std::min<std::int64_t>(kBlock, range_.end - at));
+      const auto from_a = std::span(x).first(count * a), from_b = std::span(y).first(count * b);
+      a_.read(at, from_a);
+      b_.read(at, from_b);
+      for (const ChannelPair& pair : pairs_) {
+        const auto p = from_a.subspan(static_cast<std::size_t>(pair.a) * count, count),
+                   q = from_b.subspan(static_cast<std::size_t>(pair.b) * count, count);
+        if (!std::equal(p.begin(), p.end(), q.begin())) return false;
+      }
+    }
+    result_.equal = whole_ = true;
+    result_.alignment.end_frame = a_.frames();
+    set_range();
+    return true;
+  }
+
+  void line_up() {
+    Alignment& alignment = result_.alignment;
+    if (options_.delay_samples && options_.drift_ppm) {
+      alignment = {};
+    } else {
+      loudest_ = loudest_pair();
+      alignment = lined_up(
+          a_, b_,
+          {.reference_channel = loudest_.a, .capture_channel = loudest_.b, .drift = !options_.drift_ppm});
+      result_.found = true;
+    }
+    if (options_.drift_ppm) {
+      // The drift turns the line about the middle of what both hold.
+      const double middle = 0.5 * static_cast<double>(alignment.first_frame + alignment.end_frame);
+      const double slope = 1 + *options_.drift_ppm * 1e-6;
+      alignment.delay_frames += (alignment.frames_per_frame - slope) * middle;
+      alignment.frames_per_frame = slope;
+      alignment.drift_ppm = *options_.drift_ppm;
+    }
+    if (options_.delay_samples) alignment.delay_frames = *options_.delay_samples;
+    const double whole = std::round(alignment.delay_frames);
+    // A drift that moves nothing by a thousandth of a sample over the whole length is none.
+    const double moved = std::abs(alignment.frames_per_frame - 1) * static_cast<double>(range_.end);
+    if (std::abs(alignment.delay_frames - whole) < kWholeFrame &&
+        (std::abs(alignment.drift_ppm) < kWholeDriftPpm || moved < kWholeFrame)) {
+      alignment.delay_frames = whole;
+      alignment.frames_per_frame = 1;
+      alignment.drift_ppm = 0;
+      whole_ = true;
+    }
+    set_range();
+  }
+
+  void set_range() {
+    const Alignment& alignment = result_.alignment;
+    const double last =
+        (static_cast<double>(b_.frames()) - alignment.delay_frames) / alignment.frames_per_frame;
+    result_.first_frame = std::max(
+        range_.first, static_cast<std::int64_t>(std::ceil(
+                          std::max(0.0, -alignment.delay_frames / alignment.frames_per_frame) - 1e-6)));
+    result_.end_frame = std::min(range_.end, static_cast<std::int64_t>(std::floor(last + 1e-6)));
+    // Frames whose place in B has nothing on one side cannot be read between samples.
+    if (!whole_) {
+      const auto margin =
+          static_cast<std::int64_t>(FractionalReader::kReach) + static_cast<std::int64_t>(TopCut().reach());
+      if (result_.end_frame - result_.first_frame > 16 * margin) {
+        result_.first_frame += margin;
+        result_.end_frame -= margin;
+      }
+    }
+    if (result_.end_frame <= result_.first_frame)
+      throw Error(ErrorCode::bad_input, "A and B do not overlap once they are lined up");
+  }
+
+  // The channels that hold most, seen at a few places.
+  ChannelPair loudest_pair() {
+    ChannelPair best = pairs_.front();
+    double most = -1;
+    for (const ChannelPair& pair : pairs_) {
+      double x = 0, y = 0;
+      for (int i = 0; i < 8; ++i) {
+        const auto level = [&](AudioSource& source, int channel) {
+          double sum = 0;
+          for (const double v :
+               read_channel(source, channel, source.frames() * (2 * i + 1) / 16 - 2048, 4096))
+            sum += v * v;
+          return sum;
+        };
+        x += level(a_, pair.a);
+        y += level(b_, pair.b);
+      }
+      if (x * y > most) {
+        most = x * y;
+        best = pair;
+      }
+    }
+    return best;
+  }
+
+  // Σxy/Σxx within the band that is compared.
+  void find_gains(AlignedReader& aligned) {
+    struct Sums {
+      double own = 0, both = 0, other = 0;
+    };
+    std::vector<Sums> sums(pairs_.size());
+    SegmentSpectra spectra;
+    const double passed = (whole_ ? 1 : kPassed) * a_.sample_rate_hz();
+    double above = 0, rest = 0;
+    for_segments(
+        a_, aligned, common(), kGainSegment, 0, kGainSegments,
+        [&](auto x, auto y, std::size_t length, std::int64_t) {
+          const double bin = a_.sample_rate_hz() / static_cast<double>(fast_transform_length(length));
+          for (std::size_t p = 0; p < pairs_.size(); ++p) {
+            const auto a = spectra(x.subspan(static_cast<std::size_t>(pairs_[p].a) * length, length)),
+                       b = spectra(y.subspan(p * length, length));
+            for (std::size_t k = 0; k < a.size(); ++k) {
+              const double hz = static_cast<double>(k) * bin;
+              if (hz > passed) above += std::norm(a[k]);
+              if (hz < options_.band_from_hz || hz > std::min(result_.band_to_hz, passed)) continue;
+              sums[p].both += (std::conj(a[k]) * b[k]).real();
+              sums[p].own += std::norm(a[k]);
+              sums[p].other += std::norm(b[k]);
+            }
+          }
+        });
+    for (std::size_t p = 0; p < pairs_.size(); ++p) {
+      if (!std::isfinite(sums[p].both) || !std::isfinite(sums[p].own) || !std::isfinite(sums[p].other))
+        throw Error(ErrorCode::bad_input, "A or B holds NaN or infinity; 'wavicon health' names the place");
+      ChannelNull& channel = result_.channels[p];
+      double gain = sums[p].own > 0 && sums[p].both != 0 ? sums[p].both / sums[p].own : 1;
+      // Transforms round: samples that are the same have a gain of 1.
+      if (std::abs(std::abs(gain) - 1) < kSameGain) gain = gain < 0 ? -1 : 1;
+      // B is silent where A is not: nothing is to be matched.
+      if (sums[p].own > 0 && sums[p].other < 1e-30 * sums[p].own) gain = 1;
+      // Σ(x - y/g)² from the sums.
+      if (gain != 0)
+        rest += std::max(0.0, sums[p].own - 2 * sums[p].both / gain + sums[p].other / (gain * gain));
+      channel.polarity = options_.polarity.value_or(gain < 0 ? -1 : 1);
+      channel.gain = options_.gain_db ? ratio_from_db(*options_.gain_db) : std::abs(gain);
+      aligned.set_gain(p, channel.gain * channel.polarity);
+    }
+    // Reading between samples loses what lies just under half the rate. Where that matters it is left out.
+    cut_top_ = !whole_ && result_.band_to_hz > kPassed * a_.sample_rate_hz() && above > kLossMatters * rest;
+    if (cut_top_) result_.band_to_hz = kCutAt * a_.sample_rate_hz();
+  }
+
+  void match_response(AlignedReader& aligned) {
+    const auto taps = static_cast<std::size_t>(options_.response_taps);
+    std::vector<ResponseMatch> matches;
+    for (std::size_t p = 0; p < pairs_.size(); ++p) matches.emplace_back(taps);
+    for_segments(a_, aligned, common(), 2 * kGainSegment, options_.response_taps, kGainSegments,
+                 [&](auto x, auto y, std::size_t length, std::int64_t) {
+                   for (std::size_t p = 0; p < pairs_.size(); ++p)
+                     matches[p].add(x.subspan(static_cast<std::size_t>(pairs_[p].a) * length, length),
+                                    y.subspan(p * (length + 2 * taps), length + 2 * taps));
+                 });
+    for (std::size_t p = 0; p < pairs_.size(); ++p) aligned.set_filter(p, matches[p].solve());
+  }
+
+  void take_away(AlignedReader& aligned) {
+    const double rate = a_.sample_rate_hz();
+    const auto hop = static_cast<std::size_t>(std::max(1.0, std::round(kHopS * rate)));
+    const std::size_t block = std::max<std::size_t>(
+                                  1, std::max(kBlock, static_cast<std::size_t>(kBlockS * rate)) / hop) *
+                              hop,
+                      channels = pairs_.size();
+    const auto a_channels = static_cast<std::size_t>(a_.channel_count());
+    result_.hop_s = static_cast<double>(hop) / rate;
+    std::vector<ResidualMeter> meters;
+    for (std::size_t p = 0; p < channels; ++p)
+      meters.emplace_back(rate, hop, result_.end_frame - result_.first_frame);
+    std::vector<double> x(block * a_channels), y(block * channels), rest(block * channels);
+    const TopCut cut;
+    const std::size_t margin = cut.reach();
+    std::vector<double> wide_x, wide_y, wide_rest(block + 2 * margin);
+    if (cut_top_) {
+      wide_x.resize((block + 2 * margin) * a_channels);
+      wide_y.resize((block + 2 * margin) * channels);
+    }
+    UsedBits bits_a, bits_b;
+    bool same = whole_;
+    for (std::int64_t at = result_.first_frame; at < result_.end_frame;
+         at += static_cast<std::int64_t>(block)) {
+      const auto count = static_cast<std::size_t>(
+          std::min<std::int64_t>(static_cast<std::int64_t>(block), result_.end_frame - at));
+      const auto a = std::span(x).first(count * a_channels), b = std::span(y).first(count * channels),
+                 r = std::span(rest).first(count * channels);
+      if (cut_top_) {
+        const auto before = at - static_cast<std::int64_t>(margin);
+        const std::size_t wide = count + 2 * margin;
+        a_.read(before, std::span(wide_x).first(wide * a_channels));
+        aligned.read(before, std::span(wide_y).first(wide * channels));
+        copy_middle(wide_x, wide, margin, a);
+        copy_middle(wide_y, wide, margin, b);
+      } else {
+        a_.read(at, a);
+        aligned.read(at, b);
+      }
+      bits_a.add(a);
+      bits_b.add(aligned.raw());
+      for (std::size_t p = 0; p < channels; ++p) {
+        const auto from =
+            std::span<const double>(a).subspan(static_cast<std::size_t>(pairs_[p].a) * count, count);
+        const auto left = r.subspan(p * count, count);
+        if (cut_top_) {
+          const std::size_t wide = count + 2 * margin;
+          const double *of_a = wide_x.data() + static_cast<std::size_t>(pairs_[p].a) * wide,
+                       *of_b = wide_y.data() + p * wide;
+          for (std::size_t n = 0; n < wide; ++n) wide_rest[n] = of_a[n] - of_b[n];
+          cut.apply(std::span(wide_rest).first(wide), left);
+        } else {
+          for (std::size_t n = 0; n < count; ++n) left[n] = from[n] - b[p * count + n];
+        }
+        double sum = 0;
+        for (const double v : left) sum += std::abs(v);
+        if (!std::isfinite(sum))
+          throw Error(
+              ErrorCode::bad_input,
+              fmt::format("A or B holds NaN or infinity near {:.3f} s; 'wavicon health' names the place",
+                          static_cast<double>(at) / rate));
+        same = same && sum == 0;
+        meters[p].add(at, from, std::span<const double>(r).subspan(p * count, count));
+      }
+      if (sink_) sink_(at, r, b);
+    }
+
+    for (std::size_t p = 0; p < channels; ++p)
+      meters[p].finish(options_.band_from_hz,
+                       options_.band_from_hz > 0 || !cut_top_ ? result_.band_to_hz : rate / 2,
+                       result_.channels[p]);
+    const bool plain = std::all_of(result_.channels.begin(), result_.channels.end(),
+                                   [](const ChannelNull& c) { return c.gain == 1; });
+    result_.equal = same && plain && options_.response_taps == 0;
+    result_.used_bits_a = bits_a.bits();
+    result_.used_bits_b = bits_b.bits();
+    if (std::all_of(result_.channels.begin(), result_.channels.end(),
+                    [](const ChannelNull& c) { return c.silent; }) &&
+        !result_.equal)
+      throw Error(ErrorCode::bad_input, "A is silent: there is nothing to compare with");
+  }
+
+  // What errors of alignment and gain, reading between samples and B's own format would leave of equal
+  // programme.
+  void set_floors() {
+    const double frames = static_cast<double>(result_.end_frame - result_.first_frame);
+    const double segments = std::clamp(2 * frames / 16384 - 1, 1.0, 64.0);
+    for (ChannelNull& c : result_.channels) {
+      if (c.silent) continue;
+      double power = 0, moment = 0;
+      for (std::size_t k = 0; k < c.hz.size(); ++k) {
+        power += c.reference_density[k];
+        moment += c.reference_density[k] * c.hz[k] * c.hz[k];
+      }
+      const double rms_hz = power > 0 ? std::sqrt(moment / power) : 0;
+      const double late = whole_ ? 0 : result_.alignment.spread_frames / std::sqrt(segments);
+      const double by_delay = 2 * std::numbers::pi * rms_hz / a_.sample_rate_hz() * late;
+      const double by_gain = options_.gain_db || result_.equal ? 0 : c.depth / std::sqrt(frames);
+      const double by_reading = whole_ ? 0 : kInterpolation;
+      const double step = is_integer(format_b_) ? std::ldexp(1.0, 1 - bits(format_b_)) : 0;
+      const double by_format = result_.equal ? 0 : step / std::sqrt(12.0) / c.gain / c.reference_rms;
+      c.floor = std::hypot(std::hypot(by_delay, by_gain), std::hypot(by_reading, by_format));
+    }
+  }
+
+  AudioSource& a_;
+  AudioSource& b_;
+  SampleFormat format_b_;
+  NullOptions options_;
+  const NullSink& sink_;
+  std::vector<ChannelPair> pairs_;
+  ChannelPair loudest_;
+  FrameRange range_;
+  bool whole_ = false;
+  bool cut_top_ = false;
+  NullResult result_;
+};
+
+}  // namespace
+
+std::string name_of(NullVerdict verdict) {
+  static const char* const kNames[] = {"identical", "rounding", "noise", "hum", "linear", "programme"};
+  return kNames[static_cast<int>(verdict)];
+}
+
+NullResult measure_null(const JudgedCapture& a, const JudgedCapture& b, const NullOptions& given,
+                        const NullSink& sink) {
+  NullOptions options = given;
+  std::unique_ptr<FilteredSource> filtered;
+  std::unique_ptr<ResampledSource> faster;
+  AudioSource *from = &a.source(), *against = &b.source();
+  if (!options.filter.empty())
+    from = (filtered = std::make_unique<FilteredSource>(*from, options.filter)).get();
+  const double low = std::min(a.sample_rate_hz(), b.sample_rate_hz()),
+               high = std::max(a.sample_rate_hz(), b.sample_rate_hz());
+  const bool resampled = low < high && options.resample, resampled_a = a.sample_rate_hz() < high;
+  if (resampled) {
+    AudioSource*& slower = resampled_a ? from : against;
+    slower = (faster = std::make_unique<ResampledSource>(*slower, high)).get();
+    if (!options.band_to_hz) options.band_to_hz = kResampledTo * low;
+  }
+  NullResult result = Nuller(*from, *against, b.format(), options, sink).run();
+  if (resampled) result.resampled_from_hz = low;
+  result.resampled_a = resampled && resampled_a;
+  return result;
+}
+
+}  // namespace wavicon

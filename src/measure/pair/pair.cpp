@@ -1,0 +1,163 @@
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/pair/pair.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "measure/common/cross_spectra.hpp"
+#include "measure/common/frame_range.hpp"
+#include "measure/levels/levels_of.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/intake/align.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace measure_detail;
+
+constexpr double kHopS = 0.1;
+constexpr std::int64_t kBlockHops = 8;
+
+// One channel of a source as a source of its own.
+class OneChannel : public AudioSource {
+ public:
+  OneChannel(AudioSource& source, int channel) : source_(source), channel_(channel) {}
+  [[nodiscard]] double sample_rate_hz() const noexcept override { return source_.sample_rate_hz(); }
+  [[nodiscard]] int channel_count() const noexcept override { return 1; }
+  [[nodiscard]] std::int64_t frames() const noexcept override { return source_.frames(); }
+  void read(std::int64_t first_frame, std::span<double> planar) override {
+    const auto x = read_channel(source_, channel_, first_frame, static_cast<std::int64_t>(planar.size()));
+    std::copy(x.begin(), x.end(), planar.begin());
+  }
+
+ private:
+  AudioSource& source_;
+  int channel_;
+};
+
+std::vector<PairBand> bands_of(const CrossSpectra& spectra, double rate, double offset, bool whole_offset) {
+  // The cross-spectrum was taken with B moved by the whole part of the offset; as they lie, B is later by
+  // that.
+  const double moved = whole_offset ? std::round(offset) : 0, bin = spectra.bin_hz();
+  const double scale = spectra.density_scale() * bin, half = std::pow(10.0, 0.05);
+  std::vector<PairBand> bands;
+  for (int band = -17; band <= 13; ++band) {  // 20 Hz to 20 kHz
+    PairBand b;
+    b.hz = 1000 * std::pow(10.0, band / 10.0);
+    const auto from = static_cast<std::size_t>(std::ceil(b.hz / half / bin)),
+               to = static_cast<std::size_t>(b.hz * half / bin);
+    if (to >= spectra.xx().size() || from > to) continue;
+    double x = 0, y = 0;
+    std::complex<double> aligned = 0, lying = 0;
+    for (std::size_t k = from; k <= to; ++k) {
+      const double hz = static_cast<double>(k) * bin, turn = 2 * std::numbers::pi * hz / rate;
+      x += spectra.xx()[k];
+      y += spectra.yy()[k];
+      aligned += spectra.xy()[k] * std::polar(1.0, turn * (offset - moved));
+      lying += spectra.xy()[k] * std::polar(1.0, -turn * moved);
+    }
+    if (x <= 0 || y <= 0) continue;
+    b.a = std::sqrt(x * scale);
+    b.b = std::sqrt(y * scale);
+    b.correlation = std::clamp(lying.real() / std::sqrt(x * y), -1.0, 1.0);
+    b.mid = std::sqrt(std::max(0.0, (x + y + 2 * lying.real()) / 4 * scale));
+    b.side = std::sqrt(std::max(0.0, (x + y - 2 * lying.real()) / 4 * scale));
+    const double chance = 1.0 / static_cast<double>(spectra.windows());
+    b.coherence = std::clamp((std::norm(aligned) / (x * y) - chance) / (1 - chance + 1e-12), 0.0, 1.0);
+    // At the centre, so that a delay turns as it should there.
+    b.phase_deg = std::remainder(
+        (std::arg(aligned) - 2 * std::numbers::pi * b.hz / rate * offset) * 180 / std::numbers::pi, 360.0);
+    bands.push_back(b);
+  }
+  return bands;
+}
+
+}  // namespace
+
+PairResult measure_pair(const JudgedCapture& judged_a, const JudgedCapture& judged_b,
+                        const PairOptions& options) {
+  AudioSource &a = judged_a.source(), &b = judged_b.source();
+  if (a.sample_rate_hz() != b.sample_rate_hz())
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("A has {:g} Hz and B has {:g} Hz: bring both to one rate first",
+                            a.sample_rate_hz(), b.sample_rate_hz()));
+  if (options.a_channel < 0 || options.a_channel >= a.channel_count() || options.b_channel < 0 ||
+      options.b_channel >= b.channel_count())
+    throw Error(
+        ErrorCode::bad_argument,
+        fmt::format("A has {} channels and B has {}: channels {} and {} are not there", a.channel_count(),
+                    b.channel_count(), options.a_channel + 1, options.b_channel + 1));
+  FrameRange range = frame_range(a, options.from_s, options.to_s);
+  (void)frame_range(b, 0, std::nullopt);
+  range.end = std::min(range.end, b.frames());
+  if (range.end <= range.first) throw Error(ErrorCode::bad_input, "B ends before the stretch begins");
+  PairResult result;
+  result.options = options;
+  const double rate = result.sample_rate_hz = a.sample_rate_hz();
+  result.seconds = static_cast<double>(range.frames()) / rate;
+
+  const auto found =
+      align(a, b, {.reference_channel = options.a_channel, .capture_channel = options.b_channel});
+  if (found) {
+    result.time_offset_samples = found->delay_frames;
+    result.drift_ppm = found->drift_ppm;
+    result.polarity = found->gain < 0 ? -1 : 1;
+  }
+  const double offset = found ? found->delay_frames : 0;
+  // A large offset would leave the two nothing to share within a window; a small one is left to the phase.
+  const auto moved = std::llround(offset);
+  const auto hop = static_cast<std::int64_t>(std::max(1.0, std::round(kHopS * rate)));
+  result.hop_s = static_cast<double>(hop) / rate;
+  CrossSpectra spectra(rate, range.frames());
+  double xx = 0, yy = 0, xy = 0;
+  for (std::int64_t at = range.first; at < range.end; at += hop * kBlockHops) {
+    const std::int64_t count = std::min(hop * kBlockHops, range.end - at);
+    const auto x = read_channel(a, options.a_channel, at, count),
+               y = read_channel(b, options.b_channel, at, count);
+    for (std::int64_t first = 0; first < count; first += hop) {
+      const std::int64_t end = std::min(count, first + hop);
+      double p = 0, q = 0, c = 0;
+      for (auto n = static_cast<std::size_t>(first); n < static_cast<std::size_t>(end); ++n) {
+        p += x[n] * x[n];
+        q += y[n] * y[n];
+        c += x[n] * y[n];
+      }
+      if (!std::isfinite(p) || !std::isfinite(q))
+        throw Error(ErrorCode::bad_input,
+                    fmt::format("{} holds NaN or infinity near {:.3f} s; 'wavicon health' names the place",
+                                std::isfinite(p) ? "B" : "A", static_cast<double>(at + first) / rate));
+      xx += p;
+      yy += q;
+      xy += c;
+      const auto frames = static_cast<double>(end - first);
+      result.a_over_time.push_back(std::sqrt(p / frames));
+      result.b_over_time.push_back(std::sqrt(q / frames));
+      result.correlation_over_time.push_back(p > 0 && q > 0 ? c / std::sqrt(p * q) : 0);
+    }
+    spectra.add(x, moved == 0 ? y : read_channel(b, options.b_channel, at + moved, count));
+  }
+  if (xx == 0 || yy == 0)
+    throw Error(ErrorCode::bad_input,
+                fmt::format("{} is silent: there is nothing to relate", xx == 0 ? "A" : "B"));
+  const auto frames = static_cast<double>(range.frames());
+  result.a_rms = std::sqrt(xx / frames);
+  result.b_rms = std::sqrt(yy / frames);
+  result.correlation = std::clamp(xy / std::sqrt(xx * yy), -1.0, 1.0);
+  result.mono_sum_ratio = std::sqrt(std::max(0.0, (xx + yy + 2 * xy) / 4) / (0.5 * (xx + yy)));
+  result.bands = bands_of(spectra, rate, offset, moved != 0);
+  const LevelsOptions levels{.from_s = static_cast<double>(range.first) / rate,
+                             .to_s = static_cast<double>(range.end) / rate,
+                             .true_peak = false};
+  OneChannel of_a(a, options.a_channel), of_b(b, options.b_channel);
+  auto loud_a = levels_of(of_a, levels).loudness, loud_b = levels_of(of_b, levels).loudness;
+  result.a_lufs = loud_a.integrated_lufs;
+  result.b_lufs = loud_b.integrated_lufs;
+  result.a_momentary_lufs = std::move(loud_a.momentary_lufs);
+  result.b_momentary_lufs = std::move(loud_b.momentary_lufs);
+  return result;
+}
+
+}  // namespace wavicon

@@ -1,0 +1,75 @@
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/pair/pair.hpp"
+#include "wavicon/sheet/catalogue.hpp"
+
+namespace wavicon {
+
+const ReadingTable& pair_readings() {
+  static const ReadingTable kTable = {
+      "pair",
+      {
+          {.name = "level_difference_db",
+           .unit = "dB",
+           .words = "level of B over A",
+           .digits = 3,
+           .definition = "RMS of B over RMS of A.",
+           .source = "20·log10(b/a)",
+           .gain = GainLaw::other,
+           .conditions = {"a", "b", "sample_rate_hz", "from_s", "duration_s", "rms_reference"}},
+          {.name = "loudness_difference_lu",
+           .unit = "LU",
+           .words = "loudness of B over A",
+           .digits = 2,
+           .definition = "Integrated loudness of B less that of A, each as a mono signal.",
+           .source = "ITU-R BS.1770",
+           .gain = GainLaw::other,
+           .conditions = {"a", "b", "sample_rate_hz", "from_s", "duration_s", "rms_reference"}},
+          {.name = "correlation",
+           .unit = "",
+           .words = "correlation",
+           .digits = 4,
+           .definition = "Of all samples as they are, -1 to 1.",
+           .source = "Σab/sqrt(Σa²·Σb²)",
+           .misleads = "A delay of half a period turns its sign.",
+           .polarity = PolarityLaw::other,
+           .conditions = {"a", "b", "sample_rate_hz", "from_s", "duration_s", "rms_reference"}},
+          {.name = "time_offset_samples",
+           .unit = "samples",
+           .words = "time of B after A",
+           .digits = 3,
+           .definition = "Time of B after A; none when they have too little in common.",
+           .source = "phase of the cross-spectrum in segments",
+           .rate = RateLaw::scales,
+           .conditions = {"a", "b", "sample_rate_hz", "from_s", "duration_s", "rms_reference"}},
+          {.name = "polarity",
+           .unit = "",
+           .words = "polarity",
+           .digits = 0,
+           .definition = "-1 when B is A inverted, once the offset is taken off.",
+           .source = "sign of the correlation's peak",
+           .polarity = PolarityLaw::other,
+           .uncertainty = Owes::no,
+           .conditions = {"a", "b", "sample_rate_hz", "from_s", "duration_s", "rms_reference"}},
+          {.name = "mono_sum_loss_db",
+           .unit = "dB",
+           .words = "loss of the mono sum",
+           .digits = 2,
+           .definition = "Level of (A+B)/2 against the mean power of both; 0 for equal signals.",
+           .source = "20·log10(rms((A+B)/2)/sqrt((a²+b²)/2))",
+           .polarity = PolarityLaw::other,
+           .conditions = {"means", "a", "b", "sample_rate_hz", "from_s", "duration_s", "rms_reference"}},
+          {.name = "phase_deg",
+           .unit = "deg",
+           .words = "phase of B against A",
+           .digits = 1,
+           .definition = "In a third octave, as they are; positive leads.",
+           .source = "argument of the cross-spectrum",
+           .misleads = "It means little where the coherence is below 0.5.",
+           .polarity = PolarityLaw::other,
+           .conditions = {"centre_hz", "coherence", "a", "b", "sample_rate_hz", "from_s", "duration_s",
+                          "rms_reference"}},
+      }};
+  return kTable;
+}
+
+}  // namespace wavicon

@@ -1,0 +1,71 @@
+// SPDX-License-Identifier: MIT
+#include "measure/response/between_bins.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace wavicon::measure_detail {
+namespace {
+
+constexpr std::ptrdiff_t kReach = 6;  // bins on each side
+constexpr double kOversampling = 2.5;
+// π·√((width/σ)²·(σ-½)² - 0.8) for a width of 12 and σ = 2.5 (Beatty, Nishimura, Pauly, IEEE Trans. Med.
+// Imag. 24(6), 2005, to verify).
+constexpr double kBeta = 30.03;
+
+// Modified Bessel function of order 0, by its series.
+double bessel_0(double x) {
+  double sum = 1, term = 1;
+  for (int k = 1; term > 1e-17 * sum; ++k) {
+    term *= (x / (2 * k)) * (x / (2 * k));
+    sum += term;
+  }
+  return sum;
+}
+
+double kernel(double bins) {
+  const double share = bins / static_cast<double>(kReach);
+  return share * share < 1 ? bessel_0(kBeta * std::sqrt(1 - share * share)) : 0;
+}
+
+// Its Fourier transform.
+double kernel_over_time(double time) {
+  const double reach = static_cast<double>(kReach), turn = 2 * std::numbers::pi * reach * time,
+               s = std::sqrt(kBeta * kBeta - turn * turn);
+  return 2 * reach * std::sinh(s) / s;
+}
+
+}  // namespace
+
+BetweenBins::BetweenBins(std::span<const double> samples, RealTransforms& transforms)
+    : length_(fast_transform_length(
+          static_cast<std::size_t>(std::ceil(kOversampling * static_cast<double>(samples.size() + 16))))),
+      centre_(static_cast<double>(samples.size() / 2)) {
+  RealTransform& transform = transforms.get(length_);
+  const auto input = transform.input();
+  std::fill(input.begin(), input.end(), 0.0);
+  const std::size_t half = samples.size() / 2;
+  for (std::size_t n = 0; n < samples.size(); ++n) {
+    const double away = (static_cast<double>(n) - centre_) / static_cast<double>(length_);
+    input[(n + length_ - half) % length_] = samples[n] / kernel_over_time(away);
+  }
+  transform.execute();
+  bins_.assign(transform.bins().begin(), transform.bins().end());
+}
+
+std::complex<double> BetweenBins::at(double frequency) const {
+  const double place = frequency * static_cast<double>(length_);
+  const auto nearest = static_cast<std::ptrdiff_t>(std::lround(place)),
+             length = static_cast<std::ptrdiff_t>(length_);
+  std::complex<double> sum = 0;
+  for (std::ptrdiff_t k = nearest - kReach; k <= nearest + kReach; ++k) {
+    const double weight = kernel(place - static_cast<double>(k));
+    const std::ptrdiff_t wrapped = (k + length) % length;
+    sum += weight * (wrapped <= length / 2 ? bins_[static_cast<std::size_t>(wrapped)]
+                                           : std::conj(bins_[static_cast<std::size_t>(length - wrapped)]));
+  }
+  return sum * std::polar(1.0, -2 * std::numbers::pi * std::fmod(frequency * centre_, 1.0));
+}
+
+}  // namespace wavicon::measure_detail

@@ -1,0 +1,215 @@
+// SPDX-License-Identifier: MIT
+#include "wavicon/measure/response/response.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include "measure/common/lined_up.hpp"
+#include "measure/common/match.hpp"
+#include "measure/response/features.hpp"
+#include "measure/response/methods.hpp"
+#include "wavicon/audio/error.hpp"
+
+namespace wavicon {
+
+ResponseCache::ResponseCache() : impl_(std::make_unique<Impl>()) {}
+ResponseCache::~ResponseCache() = default;
+
+namespace {
+
+using namespace measure_detail;
+
+constexpr double kMostSlip = 0.01;  // frames in a period
+constexpr std::int64_t kLeastCommon = 4096;
+constexpr double kSilent = 1e-8;  // of the power of the loudest channel of A
+
+class Responder {
+ public:
+  Responder(AudioSource& a, AudioSource& b, const ResponseOptions& options)
+      : a_(a), b_(b), options_(options), rate_(a.sample_rate_hz()) {}
+
+  ResponseResult run() {
+    result_.options = options_;
+    result_.options.cache = nullptr;
+    result_.sample_rate_hz = rate_;
+    const FrameRange range = frame_range(a_, options_.from_s, options_.to_s);
+    result_.seconds = static_cast<double>(range.frames()) / rate_;
+    if (options_.period_frames > 0 && range.frames() < 2 * options_.period_frames)
+      throw Error(
+          ErrorCode::bad_argument,
+          fmt::format("{:.2f} s hold {:.1f} periods of the noise: two are needed, of which the first is "
+                      "not measured; play it longer",
+                      result_.seconds,
+                      static_cast<double>(range.frames()) / static_cast<double>(options_.period_frames)));
+    ResponseCache own;
+    ResponseCache::Impl& cache = (options_.cache != nullptr ? *options_.cache : own).impl();
+    const int count =
+        a_.channel_count() == 1 ? b_.channel_count() : std::min(a_.channel_count(), b_.channel_count());
+    bool any = false;
+    const std::vector<double>& energies = energies_of_a(range, cache);
+    const auto loudest =
+        static_cast<int>(std::max_element(energies.begin(), energies.end()) - energies.begin());
+    result_.alignment = options_.alignment ? *options_.alignment : line_up(loudest, range);
+    const ResponseTask task{a_, b_, options_, rate_, range, result_.alignment};
+    for (int c = 0; c < count; ++c) {
+      ChannelResponse channel;
+      int of_a = a_.channel_count() == 1 ? 0 : c;
+      if (of_a != loudest &&
+          energies[static_cast<std::size_t>(of_a)] < kSilent * energies[static_cast<std::size_t>(loudest)]) {
+        channel.crosstalk_from = loudest;
+        of_a = loudest;
+      }
+      if (options_.sweep)
+        divide_sweep(task, cache, of_a, c, channel);
+      else
+        average_spectra(task, of_a, c, channel);
+      channel.measured = !channel.points.empty();
+      any |= channel.measured;
+      if (channel.measured) {
+        smooth(channel);
+        describe(channel);
+      }
+      result_.channels.push_back(std::move(channel));
+    }
+    if (!any)
+      throw Error(ErrorCode::bad_input,
+                  "A or B is silent, or they share nothing: there is no response to be read");
+    return std::move(result_);
+  }
+
+ private:
+  // An equaliser pulls at the delay and drift that are found first, and a drift of a millionth is a whole
+  // frame over half a minute: what lies between A and B decides.
+  [[nodiscard]] Alignment line_up(int loudest, const FrameRange& range) const {
+    const int of_b = std::min(loudest, b_.channel_count() - 1);
+    const Alignment found = lined_up(a_, b_, {.reference_channel = loudest, .capture_channel = of_b});
+    if (!found.slips.empty()) return found;
+    FrameRange common = range;
+    common.first = std::max(common.first, static_cast<std::int64_t>(std::ceil(-found.delay_frames)));
+    common.end = std::min(common.end, b_.frames() - static_cast<std::int64_t>(std::ceil(found.delay_frames)));
+    if (common.frames() < kLeastCommon) return found;
+    const Settled settled = settle(a_, b_, {loudest, of_b}, found, common, false, false);
+    Alignment alignment = settled.alignment;
+    if (settled.whole) alignment.delay_frames = std::round(alignment.delay_frames);
+    return alignment;
+  }
+
+  [[nodiscard]] const std::vector<double>& energies_of_a(const FrameRange& range,
+                                                         ResponseCache::Impl& cache) const {
+    if (cache.energies_of == std::pair{range.first, range.end}) return cache.energies;
+    cache.energies.assign(static_cast<std::size_t>(a_.channel_count()), 0.0);
+    cache.energies_of = {range.first, range.end};
+    std::vector<double> scratch(static_cast<std::size_t>(16384 * a_.channel_count()));
+    for_each_block(a_, range.first, range.end, scratch,
+                   [&](std::int64_t, std::span<const double> planar, std::int64_t frames) {
+                     for (std::size_t c = 0; c < cache.energies.size(); ++c)
+                       for (const double v : planar.subspan(c * static_cast<std::size_t>(frames),
+                                                            static_cast<std::size_t>(frames)))
+                         cache.energies[c] += v * v;
+                   });
+    return cache.energies;
+  }
+
+  // Power means over 1/n octave; the phase stays.
+  void smooth(ChannelResponse& channel) const {
+    if (options_.smoothing <= 0) return;
+    const double half = std::exp2(0.5 / options_.smoothing);
+    std::vector<double> sizes;
+    std::size_t from = 0, to = 0;
+    double sum = 0;
+    const auto& points = channel.points;
+    for (const ResponsePoint& point : points) {
+      while (to < points.size() && points[to].hz <= point.hz * half * 1.000001)
+        sum += std::norm(points[to++].ratio);
+      while (points[from].hz < point.hz / half * 0.999999) sum -= std::norm(points[from++].ratio);
+      sizes.push_back(std::sqrt(std::max(0.0, sum) / static_cast<double>(to - from)));
+    }
+    for (std::size_t i = 0; i < sizes.size(); ++i)
+      if (const double size = std::abs(points[i].ratio); size > 0) channel.points[i].ratio *= sizes[i] / size;
+  }
+
+  [[nodiscard]] static std::optional<double> level_at(const ChannelResponse& channel, double hz) {
+    for (std::size_t i = 1; i < channel.points.size(); ++i) {
+      const ResponsePoint &p = channel.points[i - 1], &q = channel.points[i];
+      if (p.hz > hz || q.hz < hz) continue;
+      const double t = std::log(hz / p.hz) / std::log(q.hz / p.hz);
+      return db_of(p) + t * (db_of(q) - db_of(p));
+    }
+    return std::nullopt;
+  }
+
+  void describe(ChannelResponse& channel) const {
+    std::vector<double> within;
+    for (const ResponsePoint& p : channel.points)
+      if (p.hz >= options_.band_from_hz && p.hz <= options_.band_to_hz) within.push_back(db_of(p));
+    channel.gain_db =
+        level_at(channel, options_.reference_hz)
+            .value_or(within.empty() ? db_of(channel.points.front()) : within[within.size() / 2]);
+    if (within.empty()) return;
+    channel.ripple_db =
+        *std::max_element(within.begin(), within.end()) - *std::min_element(within.begin(), within.end());
+    const double level = plateau_db(channel.points);
+    channel.band_db = level;
+    channel.bell = find_bell(channel.points, options_.band_from_hz, options_.band_to_hz);
+    channel.lower = find_edge(channel.points, level, -1, rate_);
+    channel.upper = find_edge(channel.points, level, 1, rate_);
+    // A cut with a slope of its own is no shelf.
+    const bool cut =
+        (channel.lower && channel.lower->order > 0) || (channel.upper && channel.upper->order > 0);
+    if (!channel.bell && !cut) channel.shelf = find_shelf(channel.points, options_.reference_hz, rate_);
+  }
+
+  AudioSource& a_;
+  AudioSource& b_;
+  ResponseOptions options_;
+  double rate_;
+  ResponseResult result_;
+};
+
+}  // namespace
+
+ResponseOptions response_options(const Stimulus& stimulus, std::size_t part, const Take& in_a,
+                                 const Take& in_b, double a_rate_hz, const ResponseOptions& otherwise) {
+  ResponseOptions options = otherwise;
+  options.alignment = alignment_of(in_a, in_b);
+  const PlacedPart& placed = stimulus.parts()[part];
+  options.from_s =
+      (in_a.first_frame + static_cast<double>(placed.first_frame) * in_a.frames_per_frame) / a_rate_hz;
+  options.to_s = options.from_s + static_cast<double>(placed.frames) * in_a.frames_per_frame / a_rate_hz;
+  if (const auto* sweep = std::get_if<Sweep>(&stimulus.recipe().parts[part].kind);
+      sweep != nullptr && !sweep->return_trip) {
+    options.sweep = true;
+    options.sweep_from_hz = sweep->from_hz;
+    options.sweep_to_hz = sweep->to_hz;
+  }
+  // A's own lines have to lie at whole numbers of cycles: not in a capture at another clock.
+  const auto repeats = repeating_stretch(stimulus, part, in_a, a_rate_hz);
+  if (!repeats || std::abs(repeats->slip_frames) > kMostSlip) return options;
+  options.period_frames = repeats->period_frames;
+  options.from_s = repeats->from_s;
+  options.to_s = repeats->to_s;
+  return options;
+}
+
+ResponseResult measure_response(const JudgedCapture& judged_a, const JudgedCapture& judged_b,
+                                const ResponseOptions& options) {
+  AudioSource &a = judged_a.source(), &b = judged_b.source();
+  if (a.frames() == 0 || b.frames() == 0)
+    throw Error(ErrorCode::bad_input,
+                fmt::format("{} holds no audio: 0 frames", a.frames() == 0 ? "A" : "B"));
+  if (a.sample_rate_hz() != b.sample_rate_hz())
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("A has {:g} Hz and B has {:g} Hz: bring both to one rate first",
+                            a.sample_rate_hz(), b.sample_rate_hz()));
+  if (options.smoothing != 0 && !(options.smoothing >= 1 && options.smoothing <= kPerOctave))
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("smoothing over 1/{:g} octave is not within 1/1 to 1/48", options.smoothing));
+  if (!(options.band_from_hz > 0 && options.band_to_hz > options.band_from_hz && options.reference_hz > 0))
+    throw Error(ErrorCode::bad_argument, "the band or the reference frequency is empty");
+  return Responder(a, b, options).run();
+}
+
+}  // namespace wavicon

@@ -1,0 +1,344 @@
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "measure/common/level.hpp"
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/measure/response/response.hpp"
+#include "wavicon/sheet/sheet_builder.hpp"
+
+namespace wavicon {
+namespace {
+
+using measure_detail::tidy_db;
+
+constexpr double kFlatDb = 0.1;
+constexpr double kLeastUnderDb = 1;  // of a crossover, under the band
+constexpr std::int64_t kFewWindows = 16;
+constexpr double kEnoughS = 4;
+constexpr double kLeftOutShare = 0.01;  // of the axis from which a gap is told
+constexpr double kShownMs = 20;         // of the response over time
+
+std::string hertz(double hz) { return fmt::format("{:.{}f} Hz", hz, hz < 100 ? 2 : hz < 1000 ? 1 : 0); }
+
+std::string edge_text(const char* side, const ResponseEdge& edge) {
+  std::string text = fmt::format("{} edge {} (-3 dB)", side, hertz(edge.hz));
+  if (edge.order > 0)
+    text += fmt::format(", falling by {:.1f} dB/octave: {} pole{}", edge.slope_db_per_octave, edge.order,
+                        edge.order == 1 ? "" : "s");
+  else if (edge.slope_db_per_octave > 0)
+    text += fmt::format(", falling by up to {:.1f} dB/octave", edge.slope_db_per_octave);
+  return text;
+}
+
+// What another channel leaves in one that is silent itself.
+void write_crosstalk(SheetBuilder& sheet, const ResponseResult& r, const ChannelResponse& c, int channel,
+                     const CaptureInfo& a) {
+  const ResponsePoint* worst = nullptr;
+  Curve curve{"crosstalk", channel, "Hz", "dB", {}, {}};
+  for (const ResponsePoint& p : c.points) {
+    curve.x.push_back(p.hz);
+    curve.y.push_back(db_from_ratio(std::max(1e-12, std::abs(p.ratio))));
+    if (p.hz >= r.options.band_from_hz && p.hz <= r.options.band_to_hz &&
+        (worst == nullptr || std::abs(p.ratio) > std::abs(worst->ratio)))
+      worst = &p;
+  }
+  const Conditions conditions = {{"reference", a.file},
+                                 {"from_channel", static_cast<std::int64_t>(*c.crosstalk_from + 1)},
+                                 {"sample_rate_hz", r.sample_rate_hz}};
+  const auto add = [&](const char* name, double value, double hz) {
+    Conditions all = {{"at_hz", hz}};
+    all.insert(all.end(), conditions.begin(), conditions.end());
+    sheet.add(name, channel, value, std::move(all));
+  };
+  add("crosstalk_db", c.gain_db, r.options.reference_hz);
+  std::string text = fmt::format("crosstalk of channel {}, which A plays alone: {:.1f} dB at {:g} Hz",
+                                 *c.crosstalk_from + 1, c.gain_db, r.options.reference_hz);
+  if (worst != nullptr) {
+    const double db = db_from_ratio(std::max(1e-12, std::abs(worst->ratio)));
+    add("crosstalk_max_db", db, worst->hz);
+    text += fmt::format(", at most {:.1f} dB at {:.0f} Hz", db, worst->hz);
+  }
+  sheet.say(Severity::note, FindingCode::result, text, channel);
+  sheet.draw(std::move(curve));
+}
+
+// How far the second channel stands from the first, when both have a curve.
+void write_balance(SheetBuilder& sheet, const ResponseResult& r) {
+  if (r.channels.size() != 2 || !r.channels[0].measured || !r.channels[1].measured ||
+      r.channels[0].crosstalk_from || r.channels[1].crosstalk_from)
+    return;
+  const double balance = r.channels[1].gain_db - r.channels[0].gain_db;
+  double most = 0, at = r.options.reference_hz;
+  std::size_t j = 0;
+  for (const ResponsePoint& p : r.channels[0].points) {
+    const auto& other = r.channels[1].points;
+    while (j < other.size() && other[j].hz < 0.999 * p.hz) ++j;
+    if (j == other.size()) break;
+    if (other[j].hz > 1.001 * p.hz || p.hz < r.options.band_from_hz || p.hz > r.options.band_to_hz) continue;
+    const double difference =
+        db_from_ratio(std::max(1e-12, std::abs(other[j].ratio)) / std::max(1e-12, std::abs(p.ratio)));
+    if (std::abs(difference) > std::abs(most)) {
+      most = difference;
+      at = p.hz;
+    }
+  }
+  const auto add = [&](const char* name, double value, double hz) {
+    sheet.add(name, std::nullopt, value,
+              {{"at_hz", hz},
+               {"means", std::string("channel 2 over channel 1")},
+               {"sample_rate_hz", r.sample_rate_hz}});
+  };
+  add("balance_db", balance, r.options.reference_hz);
+  add("balance_max_db", most, at);
+  if (std::abs(most) > kFlatDb)
+    sheet.say(
+        Severity::note, FindingCode::comparison,
+        fmt::format(
+            "channel 2 stands {:+.2f} dB against channel 1 at {:g} Hz, at most {:+.2f} dB, at {:.0f} Hz",
+            balance, r.options.reference_hz, most, at),
+        std::nullopt);
+}
+
+// What one channel of B is over A.
+class ChannelWriter {
+ public:
+  ChannelWriter(SheetBuilder& sheet, const ResponseResult& r, const ChannelResponse& c, int channel,
+                const CaptureInfo& a)
+      : sheet_(sheet), r_(r), c_(c), channel_(channel) {
+    common_ = {{"reference", a.file},
+               {"by", std::string(r.options.sweep               ? "sweep"
+                                  : r.options.period_frames > 0 ? "periods of noise"
+                                                                : "averaged spectra")},
+               {"reference_hz", r.options.reference_hz},
+               {"delay_samples", std::round(1e6 * c.delay_samples) / 1e6 + 0.0},
+               {"measured_hz", std::vector<double>{c.points.front().hz, c.points.back().hz}},
+               {"smoothing", r.options.smoothing > 0 ? fmt::format("1/{:g} octave", r.options.smoothing)
+                                                     : std::string("none")},
+               {"sample_rate_hz", r.sample_rate_hz},
+               {"from_s", r.options.from_s},
+               {"duration_s", r.seconds}};
+    if (r.options.period_frames > 0) common_.emplace_back("periods", c.windows);
+  }
+
+  void write() {
+    std::string text = levels();
+    text += edge(c_.lower, "lower", "lower_edge_hz") + edge(c_.upper, "upper", "upper_edge_hz") + bell() +
+            shelf();
+    if (!c_.lower && !c_.upper && !c_.bell && !c_.shelf)
+      text += c_.ripple_db < kFlatDb
+                  ? "; flat"
+                  : fmt::format("; {:.2f} dB between highest and lowest in the band", c_.ripple_db);
+    say(Severity::note, FindingCode::result, text);
+    tell_gaps();
+    tell_averages();
+    draw_over_frequency();
+    draw_impulse();
+  }
+
+ private:
+  void say(Severity severity, FindingCode code, std::string text) {
+    sheet_.say(severity, code, std::move(text), channel_);
+  }
+  void add(const char* name, double value, Conditions more = {}) {
+    more.insert(more.end(), common_.begin(), common_.end());
+    sheet_.add(name, channel_, value, std::move(more));
+  }
+
+  std::string levels() {
+    add("gain_db", c_.gain_db);
+    add("broadband_db", c_.broadband_db, {{"means", std::string("RMS of B over that of A")}});
+    if (!r_.options.sweep)
+      add("loudness_change_lu", c_.loudness_lu, {{"weighting", std::string("K, without gates")}});
+    add("ripple_db", c_.ripple_db,
+        {{"bandwidth_hz", std::vector<double>{r_.options.band_from_hz, r_.options.band_to_hz}}});
+    return fmt::format("{:+.2f} dB at {:g} Hz, {:+.2f} dB overall", tidy_db(c_.gain_db),
+                       r_.options.reference_hz, tidy_db(c_.broadband_db));
+  }
+
+  std::string edge(const std::optional<ResponseEdge>& edge, const char* side, const char* name) {
+    if (!edge) return "";
+    add(name, edge->hz, {{"at_db", -3.0}});
+    if (edge->hz_at_1_db) add(name, *edge->hz_at_1_db, {{"at_db", -1.0}});
+    if (edge->hz_at_6_db) add(name, *edge->hz_at_6_db, {{"at_db", -6.0}});
+    if (edge->slope_db_per_octave > 0) {
+      Conditions more = {{"edge", std::string(side)}};
+      if (edge->order > 0) more.emplace_back("order", static_cast<std::int64_t>(edge->order));
+      add("slope_db_per_octave", edge->slope_db_per_octave, more);
+    }
+    return "; " + edge_text(side, *edge);
+  }
+
+  std::string bell() {
+    if (!c_.bell) return "";
+    const ResponseBell& b = *c_.bell;
+    add("bell_hz", b.hz);
+    add("bell_db", b.gain_db);
+    add("bell_q", b.q);
+    std::string text = fmt::format("; a {} of {:+.2f} dB at {}, Q {:.2f}", b.gain_db > 0 ? "hump" : "dip",
+                                   b.gain_db, hertz(b.hz), b.q);
+    if (const double around = b.gain_db > 0 ? b.around_db : -b.around_db; around > kFlatDb)
+      text += fmt::format(", and everything is {} by about {:.1f} dB", b.gain_db > 0 ? "lifted" : "lowered",
+                          around);
+    return text;
+  }
+
+  std::string shelf() {
+    if (!c_.shelf) return "";
+    add("shelf_hz", c_.shelf->hz);
+    add("shelf_db", c_.shelf->gain_db);
+    return fmt::format("; a {} shelf of {:+.2f} dB, half of it at {}", c_.shelf->high ? "high" : "low",
+                       c_.shelf->gain_db, hertz(c_.shelf->hz));
+  }
+
+  // Stretches of the axis without a curve.
+  void tell_gaps() {
+    for (const auto& [from, to] : c_.clipped_hz)
+      say(Severity::warning, FindingCode::left_out,
+          fmt::format("it clips while the sweep passes {} to {}: that part of the curve is left out",
+                      hertz(from), hertz(to)));
+    if (c_.cut_hz)
+      say(Severity::warning, FindingCode::left_out,
+          fmt::format("it ends while the sweep is at {}: what lies beyond is left out; record on",
+                      hertz(*c_.cut_hz)));
+  }
+
+  // How far averaging can be believed.
+  void tell_averages() {
+    if (r_.options.period_frames > 0) {
+      if (c_.windows == 1)
+        say(Severity::warning, FindingCode::too_short,
+            "one period: noise cannot be told from the curve; play it for three and more");
+    } else if (c_.windows > 0 && c_.windows < kFewWindows) {
+      say(Severity::warning, FindingCode::too_short,
+          fmt::format("{} windows are few to average over: play it for {:.0f} s at least", c_.windows,
+                      kEnoughS));
+    }
+    if (c_.windows > 0 && r_.options.smoothing > 0) {
+      const double half = std::exp2(0.5 / r_.options.smoothing), lowest = c_.bin_hz / (half - 1 / half);
+      if (lowest > c_.points.front().hz)
+        say(Severity::note, FindingCode::limited_range,
+            fmt::format(
+                "below {} 1/{:g} octave is narrower than the {:.1f} Hz that can be told apart: smoothed over "
+                "more there",
+                hertz(lowest), r_.options.smoothing, c_.bin_hz));
+    }
+    if (c_.left_out_share > kLeftOutShare)
+      say(Severity::note, FindingCode::left_out,
+          fmt::format("{:.0f} % of the curve is omitted: A has too little energy there, or the coherence is "
+                      "below 0.5",
+                      100 * c_.left_out_share));
+  }
+
+  void draw_over_frequency() {
+    Curve magnitude{"magnitude", channel_, "Hz", "dB", {}, {}}, phase{"phase", channel_, "Hz", "deg", {}, {}},
+        delay{"group delay", channel_, "Hz", "ms", {}, {}},
+        coherence{"coherence", channel_, "Hz", "", {}, {}};
+    for (const ResponsePoint& p : c_.points) {
+      for (Curve* curve : {&magnitude, &phase, &delay, &coherence}) curve->x.push_back(p.hz);
+      magnitude.y.push_back(db_from_ratio(std::max(1e-12, std::abs(p.ratio))));
+      phase.y.push_back(std::arg(p.ratio) * 180 / std::numbers::pi);
+      delay.y.push_back(1000 * p.group_delay_s);
+      coherence.y.push_back(p.coherence);
+    }
+    for (Curve* curve : {&magnitude, &phase, &delay}) sheet_.draw(std::move(*curve));
+    if (!r_.options.sweep) sheet_.draw(std::move(coherence));
+  }
+
+  void draw_impulse() {
+    if (c_.impulse.empty()) return;
+    Curve impulse{"impulse response", channel_, "ms", "", {}, {}};
+    for (std::size_t n = 0; n < c_.impulse.size(); ++n) {
+      const double ms =
+          1000 * (static_cast<double>(n) - static_cast<double>(c_.impulse_zero)) / r_.sample_rate_hz;
+      if (ms < -1 || ms > kShownMs) continue;
+      impulse.x.push_back(ms);
+      impulse.y.push_back(c_.impulse[n]);
+    }
+    sheet_.draw(std::move(impulse));
+  }
+
+  SheetBuilder& sheet_;
+  const ResponseResult& r_;
+  const ChannelResponse& c_;
+  int channel_;
+  Conditions common_;
+};
+
+}  // namespace
+
+Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const CaptureInfo& b) {
+  SheetBuilder sheet(response_readings(), b);
+  for (std::size_t i = 0; i < r.channels.size(); ++i) {
+    const ChannelResponse& c = r.channels[i];
+    const int channel = static_cast<int>(i);
+    if (!c.measured)
+      sheet.say(Severity::warning, FindingCode::not_measured, "silent, or nothing of A in it: not measured",
+                channel);
+    else if (c.crosstalk_from)
+      write_crosstalk(sheet, r, c, channel, a);
+    else
+      ChannelWriter(sheet, r, c, channel, a).write();
+  }
+  write_balance(sheet, r);
+  return sheet.finish();
+}
+
+void add_crossover(const ResponseResult& before, const ResponseResult& here, const Sheet& of, Sheet& into) {
+  SheetBuilder sheet(response_readings(), std::move(into));
+  for (std::size_t c = 0; c < std::min(before.channels.size(), here.channels.size()); ++c) {
+    const ChannelResponse &p = before.channels[c], &q = here.channels[c];
+    const bool ways = (p.upper && !p.lower && q.lower && !q.upper) ||
+                      (p.lower && !p.upper && q.upper && !q.lower) ||
+                      (p.upper && q.lower && p.upper->hz < 2 * q.lower->hz && q.lower->hz < 2 * p.upper->hz);
+    if (!p.measured || !q.measured || !ways) continue;
+    const auto found = find_crossover(p, q, here.sample_rate_hz);
+    // Two bands that lie over each other touch near their tops: that is no crossover.
+    if (!found || found->below_db < kLeastUnderDb) continue;
+    const auto channel = static_cast<int>(c);
+    const Conditions conditions = {{"with", of.capture.file}, {"sample_rate_hz", here.sample_rate_hz}};
+    for (const auto& [name, value] : {std::pair{"crossover_hz", found->hz},
+                                      {"crossover_db", -found->below_db},
+                                      {"crossover_sum_db", found->sum_db}})
+      sheet.add(name, channel, value, conditions);
+    sheet.say(
+        Severity::note, FindingCode::comparison,
+        fmt::format("crosses {} at {:.1f} Hz, {:.1f} dB under its band; both together stand {:+.1f} dB there",
+                    of.capture.file, found->hz, found->below_db, found->sum_db),
+        channel);
+  }
+  into = sheet.finish();
+}
+
+void add_difference(const Sheet& first, Sheet& into) {
+  SheetBuilder sheet(response_readings(), std::move(into));
+  std::vector<Curve> added;
+  for (const Curve& curve : sheet.sheet().curves) {
+    if (curve.name != "magnitude") continue;
+    for (const Curve& other : first.curves) {
+      if (other.name != "magnitude" || other.channel != curve.channel) continue;
+      Curve difference{"difference", curve.channel, "Hz", "dB", {}, {}};
+      double most = 0, at = 0;
+      for (std::size_t i = 0, j = 0; i < curve.x.size(); ++i) {
+        while (j < other.x.size() && other.x[j] < 0.999 * curve.x[i]) ++j;
+        if (j == other.x.size() || other.x[j] > 1.001 * curve.x[i]) continue;
+        difference.x.push_back(curve.x[i]);
+        difference.y.push_back(curve.y[i] - other.y[j]);
+        if (std::abs(difference.y.back()) > std::abs(most)) {
+          most = difference.y.back();
+          at = curve.x[i];
+        }
+      }
+      if (difference.x.empty()) continue;
+      sheet.add("difference_max_db", curve.channel, most, {{"at_hz", at}, {"from", first.capture.file}});
+      added.push_back(std::move(difference));
+    }
+  }
+  for (Curve& curve : added) sheet.draw(std::move(curve));
+  into = sheet.finish();
+}
+
+}  // namespace wavicon

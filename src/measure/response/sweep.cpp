@@ -1,0 +1,175 @@
+// SPDX-License-Identifier: MIT
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "measure/response/between_bins.hpp"
+#include "measure/response/impulse.hpp"
+#include "measure/response/methods.hpp"
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/error.hpp"
+
+namespace wavicon::measure_detail {
+namespace {
+
+constexpr double kTailS = 0.5;           // of the response over time
+constexpr double kLeadS = 0.05;          // of silence before a sweep
+constexpr double kLittle = 1e-6;         // ε over the middle of the band
+constexpr double kSpoiledMargin = 1.06;  // of a frequency, beside what is spoiled
+constexpr double kCutS = 0.005;
+constexpr double kCutMargin = 1.6;  // the edge rings into what lies before it
+constexpr double kAtTop = 0.999;
+constexpr double kLeastTop = 1e-3;
+constexpr std::size_t kClippedRun = 4;  // frames that stand still
+constexpr double kJoinS = 0.2;
+constexpr double kSweepEdge = 0.03;  // of the sweep's ends that are left out, in frequency
+
+class SweepDivision {
+ public:
+  SweepDivision(const ResponseTask& task, ResponseCache::Impl& cache) : task_(task), cache_(cache) {
+    const double from = task.options.sweep_from_hz, to = task.options.sweep_to_hz;
+    low_hz_ = from > 0 ? std::min(from, to) : kLowestHz;
+    high_hz_ = std::min(to > 0 ? std::max(from, to) : task.rate / 2, kHighest * task.rate);
+  }
+
+  void run(int of_a, int of_b, ChannelResponse& channel) {
+    const auto lead = static_cast<std::int64_t>(kLeadS * task_.rate),
+               tail = static_cast<std::int64_t>(kTailS * task_.rate);
+    const std::int64_t first = task_.range.first - lead, frames = task_.range.frames() + lead + tail;
+    double rest = 0;
+    const auto y = read_b(task_, of_b, first, frames, rest);
+    plan(fast_transform_length(static_cast<std::size_t>(frames + tail)));
+    const ResponseCache::Impl::OfA& a = of_channel(of_a, first, frames, lead, tail);
+    double energy = 0;
+    for (const double v : y) energy += v * v;
+    if (!std::isfinite(a.energy) || !std::isfinite(energy))
+      throw Error(ErrorCode::bad_input, "A or B holds NaN or infinity; 'wavicon health' names the place");
+    if (!(a.energy > 0 && energy > 0)) return;
+    channel.broadband_db = db_from_power_ratio(energy / a.energy);
+    if (!divide(a.spectrum, y)) return;
+    const auto impulse =
+        cut_impulse(cache_.transform->invert(cache_.quotient), static_cast<std::size_t>(tail), rest);
+    if (!impulse) return;
+    channel.impulse = impulse->taps;
+    channel.impulse_zero = impulse->zero;
+    channel.impulse_rest = impulse->rest;
+    const double zero = static_cast<double>(impulse->zero) + impulse->rest;
+    channel.delay_samples = task_.alignment.delay_frames + zero - static_cast<double>(impulse->before) - rest;
+    find_spoiled(y, channel);
+    evaluate(zero, channel);
+  }
+
+ private:
+  void plan(std::size_t length) {
+    if (cache_.transform && cache_.transform->length() == length) return;
+    cache_.spectra.clear();
+    cache_.transform.emplace(length);
+    cache_.quotient.resize(length / 2 + 1);
+  }
+
+  const ResponseCache::Impl::OfA& of_channel(int channel, std::int64_t first, std::int64_t frames,
+                                             std::int64_t lead, std::int64_t tail) {
+    ResponseCache::Impl::OfA& of_a = cache_.spectra[{channel, first, frames}];
+    if (!of_a.spectrum.empty()) return of_a;
+    auto x = read_channel(task_.a, channel, first, frames);
+    // What follows or comes before the sweep in A is not what B answers to.
+    std::fill(x.begin(), x.begin() + lead, 0.0);
+    std::fill(x.end() - tail, x.end(), 0.0);
+    for (const double v : x) of_a.energy += v * v;
+    of_a.spectrum = cache_.transform->bins_of(x);
+    return of_a;
+  }
+
+  // Y·X*/(|X|²+ε); false when A holds nothing in the middle of its band.
+  bool divide(const std::vector<std::complex<double>>& p, std::span<const double> y) {
+    const double bin = task_.rate / static_cast<double>(cache_.transform->length());
+    const auto middle = static_cast<std::size_t>(std::sqrt(low_hz_ * high_hz_) / bin);
+    const std::size_t width = std::max<std::size_t>(1, middle / 8);
+    double power = 0;
+    for (std::size_t k = middle - width / 2; k < middle - width / 2 + width; ++k)
+      power += std::norm(p[k]) / static_cast<double>(width);
+    if (!(power > 0)) return false;
+    cache_.transform->execute(y);
+    const auto q = cache_.transform->bins();
+    for (std::size_t k = 0; k < q.size(); ++k) {
+      // Without the checks for infinities that the operator makes.
+      const double a = p[k].real(), b = p[k].imag(), c = q[k].real(), d = q[k].imag(),
+                   weight = 1 / (a * a + b * b + kLittle * power);
+      cache_.quotient[k] = {(a * c + b * d) * weight, (a * d - b * c) * weight};
+    }
+    return true;
+  }
+
+  void evaluate(double zero, ChannelResponse& channel) const {
+    const bool rising = task_.options.sweep_from_hz <= task_.options.sweep_to_hz;
+    const auto spoiled = [&](double hz) {
+      if (channel.cut_hz && (rising ? hz > *channel.cut_hz : hz < *channel.cut_hz)) return true;
+      return std::any_of(channel.clipped_hz.begin(), channel.clipped_hz.end(),
+                         [&](const auto& stretch) { return hz > stretch.first && hz < stretch.second; });
+    };
+    std::vector<double> moments(channel.impulse.size());
+    for (std::size_t n = 0; n < moments.size(); ++n)
+      moments[n] = (static_cast<double>(n) - zero) * channel.impulse[n];
+    const BetweenBins response(channel.impulse, cache_.short_ones), slope(moments, cache_.short_ones);
+    for (const double hz : response_axis(low_hz_ * (1 + kSweepEdge), high_hz_ * (1 - kSweepEdge))) {
+      if (spoiled(hz)) continue;
+      const double frequency = hz / task_.rate;
+      const std::complex<double> ratio = response.at(frequency);
+      ResponsePoint point{hz, ratio * std::polar(1.0, 2 * std::numbers::pi * frequency * zero), 1, 0};
+      if (std::abs(ratio) > 0) point.group_delay_s = (slope.at(frequency) / ratio).real() / task_.rate;
+      channel.points.push_back(point);
+    }
+  }
+
+  // Frequency of the sweep a while after its start, with a margin.
+  [[nodiscard]] double sweep_hz(double seconds, double margin) const {
+    const double from = task_.options.sweep_from_hz, to = task_.options.sweep_to_hz;
+    return from *
+           std::pow(to / from, std::clamp(seconds / (static_cast<double>(task_.range.frames()) / task_.rate),
+                                          0.0, 1.0)) *
+           margin;
+  }
+
+  // Where B stands at its highest value for three frames and more, and where it is cut off.
+  void find_spoiled(std::span<const double> y, ChannelResponse& channel) const {
+    if (!(task_.options.sweep_from_hz > 0 && task_.options.sweep_to_hz > 0)) return;
+    const double ends = static_cast<double>(task_.b.frames()) - task_.alignment.delay_frames;
+    if (ends < static_cast<double>(task_.range.end) - kCutS * task_.rate)
+      channel.cut_hz = sweep_hz((ends - static_cast<double>(task_.range.first)) / task_.rate, 1 / kCutMargin);
+    double top = 0;
+    for (const double v : y) top = std::max(top, std::abs(v));
+    const auto lead = static_cast<std::size_t>(kLeadS * task_.rate);
+    std::optional<std::pair<std::size_t, std::size_t>> open;
+    const auto close = [&] {
+      if (!open) return;
+      const double a = sweep_hz((static_cast<double>(open->first) - static_cast<double>(lead)) / task_.rate,
+                                1),
+                   b = sweep_hz((static_cast<double>(open->second) - static_cast<double>(lead)) / task_.rate,
+                                1);
+      channel.clipped_hz.emplace_back(std::min(a, b) / kSpoiledMargin, std::max(a, b) * kSpoiledMargin);
+      open.reset();
+    };
+    std::size_t run = 0, found = 0;
+    for (std::size_t n = 0; n < y.size(); ++n) {
+      run = top > kLeastTop && std::abs(y[n]) > kAtTop * top && (run == 0 || y[n] == y[n - 1]) ? run + 1 : 0;
+      if (run < kClippedRun) continue;
+      ++found;
+      if (open && static_cast<double>(n - open->second) > kJoinS * task_.rate) close();
+      open = open ? std::pair{open->first, n} : std::pair{n, n};
+    }
+    if (found >= kClippedRun) close();
+  }
+
+  const ResponseTask& task_;
+  ResponseCache::Impl& cache_;
+  double low_hz_ = 0, high_hz_ = 0;
+};
+
+}  // namespace
+
+void divide_sweep(const ResponseTask& task, ResponseCache::Impl& cache, int of_a, int of_b,
+                  ChannelResponse& channel) {
+  SweepDivision(task, cache).run(of_a, of_b, channel);
+}
+
+}  // namespace wavicon::measure_detail
