@@ -4,6 +4,7 @@
 
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/version.hpp"
 
 namespace {
 

@@ -29,7 +29,7 @@ function(wavicon_component name)
   target_compile_definitions(wavicon-${name} PRIVATE WAVICON_STRICT_SHEETS=$<BOOL:${WAVICON_TESTS}>)
   target_compile_features(wavicon-${name} PUBLIC cxx_std_20)
   target_include_directories(wavicon-${name} PRIVATE ${PROJECT_SOURCE_DIR}/src)
-  set_target_properties(wavicon-${name} PROPERTIES EXPORT_NAME ${name} POSITION_INDEPENDENT_CODE ON
+  set_target_properties(wavicon-${name} PROPERTIES CXX_VISIBILITY_PRESET hidden VISIBILITY_INLINES_HIDDEN ON EXPORT_NAME ${name} POSITION_INDEPENDENT_CODE ON
     VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION_MAJOR}.${PROJECT_VERSION_MINOR})
   set_property(GLOBAL APPEND PROPERTY wavicon_components ${name})
   set_property(GLOBAL PROPERTY wavicon_${name}_uses ${ARG_USES})
@@ -38,8 +38,12 @@ function(wavicon_component name)
   if("fmt::fmt" IN_LIST ARG_PRIVATE)
     wavicon_component_needs(${name} PACKAGES fmt)
   endif()
-  install(TARGETS wavicon-${name} EXPORT wavicon-${name} FILE_SET HEADERS)
-  install(EXPORT wavicon-${name} NAMESPACE wavicon:: DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/wavicon)
+  install(TARGETS wavicon-${name} EXPORT wavicon-${name}
+    RUNTIME COMPONENT runtime
+    LIBRARY COMPONENT runtime NAMELINK_COMPONENT development
+    ARCHIVE COMPONENT development
+    FILE_SET HEADERS COMPONENT development)
+  install(EXPORT wavicon-${name} NAMESPACE wavicon:: DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/wavicon COMPONENT development)
 endfunction()
 
 # Foreign libraries that a consumer of the static library has to link as well.
@@ -83,7 +87,7 @@ function(wavicon_install_package)
       "Requires:${requires}\nRequires.private: ${requires_private}\n"
       "Cflags: -I\${includedir}\nLibs: -L\${libdir} -lwavicon-${name}\n")
     install(FILES ${PROJECT_BINARY_DIR}/pkgconfig/wavicon-${name}.pc
-      DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
+      DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig COMPONENT development)
   endforeach()
   set(WAVICON_COMPONENT_TABLE "${table}")
   set(WAVICON_COMPONENTS "${components}")
@@ -92,5 +96,5 @@ function(wavicon_install_package)
   write_basic_package_version_file(${PROJECT_BINARY_DIR}/wavicon-config-version.cmake
     COMPATIBILITY SameMinorVersion)
   install(FILES ${PROJECT_BINARY_DIR}/wavicon-config.cmake ${PROJECT_BINARY_DIR}/wavicon-config-version.cmake
-    DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/wavicon)
+    DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/wavicon COMPONENT development)
 endfunction()

@@ -20,12 +20,23 @@ Audio::Audio(double sample_rate_hz, int channel_count, std::int64_t frames)
   samples_.resize(static_cast<std::size_t>(channel_count) * static_cast<std::size_t>(frames));
 }
 
+namespace {
+
+void require_channel(int index, int count) {
+  if (index < 0 || index >= count)
+    throw Error(ErrorCode::bad_argument, fmt::format("there is no channel {}, there are {}", index + 1, count));
+}
+
+}  // namespace
+
 std::span<double> Audio::channel(int index) {
+  require_channel(index, channel_count_);
   const auto length = static_cast<std::size_t>(frames_);
   return std::span(samples_).subspan(static_cast<std::size_t>(index) * length, length);
 }
 
 std::span<const double> Audio::channel(int index) const {
+  require_channel(index, channel_count_);
   const auto length = static_cast<std::size_t>(frames_);
   return std::span(samples_).subspan(static_cast<std::size_t>(index) * length, length);
 }

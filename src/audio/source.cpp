@@ -1,7 +1,11 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/audio/source.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
+
+#include "wavicon/audio/error.hpp"
 
 namespace wavicon {
 
@@ -21,6 +25,9 @@ void MemorySource::read(std::int64_t first_frame, std::span<double> planar) {
 
 std::vector<double> read_channel(AudioSource& source, int channel, std::int64_t first_frame,
                                  std::int64_t frames) {
+  if (channel < 0 || channel >= source.channel_count())
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("there is no channel {}, there are {}", channel + 1, source.channel_count()));
   const auto length = static_cast<std::size_t>(std::max<std::int64_t>(0, frames));
   std::vector<double> planar(length * static_cast<std::size_t>(source.channel_count()));
   source.read(first_frame, planar);

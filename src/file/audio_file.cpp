@@ -111,9 +111,6 @@ SampleFormat sample_format(int format) {
       return SampleFormat::float64;
     case SF_FORMAT_FLOAT:
       return SampleFormat::float32;
-    case SF_FORMAT_ULAW:
-    case SF_FORMAT_ALAW:
-      return SampleFormat::pcm16;  // what they decode to
     default:
       return SampleFormat::float32;
   }

@@ -1,14 +1,18 @@
 // SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <bit>
 #include <cmath>
 #include <deque>
+#include <utility>
 
 #include "chunk.hpp"
 #include "jumps.hpp"
 #include "repeats.hpp"
 #include "runs.hpp"
 #include "wavicon/audio/between_samples.hpp"
+#include "wavicon/audio/error.hpp"
 #include "wavicon/intake/health.hpp"
 
 namespace wavicon {
@@ -65,12 +69,24 @@ struct ChannelMeter {
 
 }  // namespace
 
+namespace {
+
+void require_shape(int channel_count, double sample_rate_hz) {
+  if (channel_count < 1)
+    throw Error(ErrorCode::bad_argument, fmt::format("{} channels: at least 1 is needed", channel_count));
+  if (!(sample_rate_hz > 0) || !std::isfinite(sample_rate_hz))
+    throw Error(ErrorCode::bad_argument, fmt::format("sample rate {} Hz is not above 0", sample_rate_hz));
+}
+
+}  // namespace
+
 struct HealthMeter::Impl {
   RunLimits limits;
   SampleFormat format;
   std::deque<ChannelMeter> channels;  // never moved: runs refer to their channel
   std::size_t held = 0;               // frames collected
   std::int64_t frame = 0;             // of the first frame collected
+  bool finished = false;
 
   Impl(int channel_count, double rate, SampleFormat sample_format)
       : limits(rate, sample_format), format(sample_format) {
@@ -173,13 +189,18 @@ struct HealthMeter::Impl {
 };
 
 HealthMeter::HealthMeter(int channel_count, double sample_rate_hz, SampleFormat format)
-    : impl_(std::make_unique<Impl>(channel_count, sample_rate_hz, format)) {}
+    : impl_(std::make_unique<Impl>((require_shape(channel_count, sample_rate_hz), channel_count),
+                                   sample_rate_hz, format)) {}
 HealthMeter::~HealthMeter() = default;
 HealthMeter::HealthMeter(HealthMeter&&) noexcept = default;
 HealthMeter& HealthMeter::operator=(HealthMeter&&) noexcept = default;
 
 void HealthMeter::push(std::span<const double> planar) {
   Impl& impl = *impl_;
+  if (impl.finished) throw Error(ErrorCode::bad_argument, "blocks cannot be pushed after finish()");
+  if (planar.size() % impl.channels.size() != 0)
+    throw Error(ErrorCode::bad_argument, fmt::format("{} samples are no whole number of frames of {} channels",
+                                                     planar.size(), impl.channels.size()));
   const std::size_t length = planar.size() / impl.channels.size();
   for (std::size_t done = 0; done < length;) {
     const std::size_t count = std::min(kHeld - impl.held, length - done);
@@ -202,6 +223,7 @@ int lowest_constant_bits(const CodeBits& codes) {
 
 std::vector<ChannelHealth> HealthMeter::finish() {
   Impl& impl = *impl_;
+  if (std::exchange(impl.finished, true)) throw Error(ErrorCode::bad_argument, "finish() was called before");
   const std::int64_t frames = impl.frame + static_cast<std::int64_t>(impl.held);
   if (impl.held > 0) impl.look();
   std::vector<ChannelHealth> result;

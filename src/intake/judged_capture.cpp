@@ -4,8 +4,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <iterator>
 #include <utility>
 
+#include "judging.hpp"
 #include "wavicon/audio/concatenated.hpp"
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/stimulus/stimulus_source.hpp"
@@ -39,15 +41,6 @@ class OwnedStimulus : public StimulusSource {
   std::shared_ptr<Stimulus> stimulus_;
 };
 
-void refuse_broken_samples(const HealthResult& health) {
-  for (std::size_t c = 0; c < health.channels.size(); ++c)
-    if (const auto& frame = health.channels[c].broken_frame)
-      throw UnfitCapture(
-          FindingCode::broken_sample,
-          fmt::format("NaN or infinity (channel {}, frame {}, {:.6f} s): whatever wrote it failed there",
-                      c + 1, *frame, static_cast<double>(*frame) / health.sample_rate_hz));
-}
-
 bool holds(const std::vector<FindingCode>& codes, FindingCode code) {
   return std::find(codes.begin(), codes.end(), code) != codes.end();
 }
@@ -56,9 +49,18 @@ bool holds(const std::vector<FindingCode>& codes, FindingCode code) {
   throw UnfitCapture(fault.code, "unfit to be measured: " + fault.text);
 }
 
-// What goes on into the sheets: faults that are let through, and warnings; faults that wait for a decision go
-// into held. @throws UnfitCapture for any other fault.
-std::vector<Finding> let_through(std::vector<Finding> findings, const GatePolicy& policy,
+}  // namespace
+
+void intake_detail::refuse_broken_samples(const HealthResult& health) {
+  for (std::size_t c = 0; c < health.channels.size(); ++c)
+    if (const auto& frame = health.channels[c].broken_frame)
+      throw UnfitCapture(
+          FindingCode::broken_sample,
+          fmt::format("NaN or infinity (channel {}, frame {}, {:.6f} s): whatever wrote it failed there",
+                      c + 1, *frame, static_cast<double>(*frame) / health.sample_rate_hz));
+}
+
+std::vector<Finding> intake_detail::let_through(std::vector<Finding> findings, const GatePolicy& policy,
                                  std::vector<Finding>& held) {
   std::vector<Finding> kept;
   for (Finding& finding : findings) {
@@ -80,8 +82,6 @@ std::vector<Finding> let_through(std::vector<Finding> findings, const GatePolicy
   return kept;
 }
 
-}  // namespace
-
 AudioSource& JudgedCapture::source() const {
   if (!held_.empty()) refuse(held_.front());
   return *source_;
@@ -90,11 +90,13 @@ AudioSource& JudgedCapture::source() const {
 JudgedCapture JudgedCapture::admitted(const GatePolicy& policy) const {
   JudgedCapture judged = *this;
   judged.held_.clear();
-  std::vector<Finding> all = findings_;
-  all.insert(all.end(), held_.begin(), held_.end());
   GatePolicy now = policy;
   now.hold_faults = false;
-  judged.findings_ = let_through(std::move(all), now, judged.held_);
+  std::vector<Finding> decided = intake_detail::let_through(held_, now, judged.held_);
+  // What was let through in spite of its faults stays so.
+  now.despite_faults = true;
+  judged.findings_ = intake_detail::let_through(findings_, now, judged.held_);
+  std::move(decided.begin(), decided.end(), std::back_inserter(judged.findings_));
   return judged;
 }
 
@@ -129,8 +131,8 @@ JudgedCapture judge(std::shared_ptr<AudioSource> source, const CaptureInfo& info
       check_health(*judged.source_, search ? known.stimulus.get() : nullptr,
                    {.format = format, .take = policy.take, .spectra = false}));
   const HealthResult& health = *judged.health_;
-  refuse_broken_samples(health);
-  judged.findings_ = let_through(health_sheet(health, info).findings, policy, judged.held_);
+  intake_detail::refuse_broken_samples(health);
+  judged.findings_ = intake_detail::let_through(health_sheet(health, info).findings, policy, judged.held_);
   if (health.best) judged.take_ = health.takes[*health.best];
   if (policy.despite_faults) judged.conditions_.emplace_back("despite_faults", true);
   return judged;
@@ -223,9 +225,8 @@ ChosenStretch choose_stretch(const JudgedCapture& capture, const Selection& sele
     if (!selection.part.empty())
       throw Error(
           ErrorCode::bad_argument,
-          fmt::format(
-              "the part '{}' is not known: nothing tells which stimulus this capture holds, and where",
-              selection.part));
+          fmt::format("the part '{}' is not known: nothing tells which stimulus {} holds, and where",
+                      selection.part, capture.info().file.empty() ? "the capture" : capture.info().file));
     return {};
   }
   const auto& parts = capture.stimulus().parts();

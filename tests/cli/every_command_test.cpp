@@ -126,6 +126,14 @@ TEST_F(EveryCommand, KeepsLimitsAndSaysWhichOneIsNotKept) {
   }
 }
 
+// docs/readings.md is what the program prints: it is written by `wavicon explain --all`.
+TEST_F(EveryCommand, ExplainsTheReadingsAsTheDocumentationDoes) {
+  EXPECT_EQ(good("explain --all"), read_text(std::string(WAVICON_SOURCE_DIR) + "/docs/readings.md"))
+      << "write it anew: wavicon explain --all > docs/readings.md";
+  EXPECT_HAS(good("explain thd_n_db"), "THD+N");
+  EXPECT_HAS(bad(2, "explain thd_n_bd"), "thd_n_db");
+}
+
 TEST_F(EveryCommand, AnswersWhatCannotBeMeasured) {
   write_text(file("text.wav"), "no audio at all");
   good("make silence --seconds 1 --no-marks -o empty.wav");

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: MIT
-# Installs the build into a folder of its own and builds and runs consumer.cpp against it in both ways that the manual promises.
+# Installs the build into a folder of its own and builds and runs three consumers against it in both ways that the manual promises.
 set(prefix ${BUILD}/consumers/installed)
 file(REMOVE_RECURSE ${BUILD}/consumers)
 
@@ -11,18 +11,30 @@ function(run)
   set(output "${output}" PARENT_SCOPE)
 endfunction()
 
-function(expect_output)
-  if(NOT output MATCHES "997\\.000 Hz")
-    message(FATAL_ERROR "the consumer printed: ${output}")
+set(expected_in_memory "997\\.000 Hz")
+set(expected_stream "RMS -23\\.01 dBFS\nrefused: dropout")
+set(expected_own_list "15 measurements, loud for 0\\.25 s")
+set(names in_memory stream own_list)
+function(expect_output name)
+  if(NOT output MATCHES "${expected_${name}}")
+    message(FATAL_ERROR "the consumer ${name} printed: ${output}")
   endif()
 endfunction()
 
 run(${CMAKE_COMMAND} --install ${BUILD} --prefix ${prefix})
+foreach(file LICENSE docs)
+  file(GLOB_RECURSE found ${prefix}/share/doc/*/${file}* ${prefix}/share/doc/*/levels.md)
+  if(NOT found)
+    message(FATAL_ERROR "${file} is not installed")
+  endif()
+endforeach()
 run(${CMAKE_COMMAND} -S ${SOURCE} -B ${BUILD}/consumers/cmake -G Ninja -DCMAKE_PREFIX_PATH=${prefix} -DCMAKE_CXX_COMPILER=${CXX}
   -DCMAKE_CXX_FLAGS=${FLAGS})
 run(${CMAKE_COMMAND} --build ${BUILD}/consumers/cmake)
-run(${CMAKE_COMMAND} -E env LD_LIBRARY_PATH=${prefix}/lib ${BUILD}/consumers/cmake/consumer)
-expect_output()
+foreach(name IN LISTS names)
+  run(${CMAKE_COMMAND} -E env LD_LIBRARY_PATH=${prefix}/lib ${BUILD}/consumers/cmake/${name})
+  expect_output(${name})
+endforeach()
 
 file(GLOB_RECURSE pc ${prefix}/*/wavicon-measure.pc)
 get_filename_component(pc_folder ${pc} DIRECTORY)
@@ -35,9 +47,22 @@ if(NOT status EQUAL 0)
 endif()
 separate_arguments(flags UNIX_COMMAND "${FLAGS} ${flags}")
 separate_arguments(more UNIX_COMMAND "${FLAGS}")
-run(${CXX} -std=c++20 ${more} ${SOURCE}/consumer.cpp -o ${BUILD}/consumers/by-pkg-config ${flags})
-run(${CMAKE_COMMAND} -E env LD_LIBRARY_PATH=${lib_folder} ${BUILD}/consumers/by-pkg-config)
-expect_output()
+foreach(name IN LISTS names)
+  run(${CXX} -std=c++20 ${more} ${SOURCE}/${name}.cpp -o ${BUILD}/consumers/${name} ${flags})
+  run(${CMAKE_COMMAND} -E env LD_LIBRARY_PATH=${lib_folder} ${BUILD}/consumers/${name})
+  expect_output(${name})
+endforeach()
+
+# Inside another project nothing but the libraries is built, unless it is asked for.
+file(WRITE ${BUILD}/consumers/inside/CMakeLists.txt
+  "cmake_minimum_required(VERSION 3.25)\nproject(inside CXX)\nadd_subdirectory(${SOURCE}/../.. wavicon)\n")
+run(${CMAKE_COMMAND} -S ${BUILD}/consumers/inside -B ${BUILD}/consumers/inside/build -G Ninja -DCMAKE_CXX_COMPILER=${CXX})
+file(READ ${BUILD}/consumers/inside/build/CMakeCache.txt cache)
+foreach(option LV2 DEMO_PLUGINS LADSPA JACK PLOTS CLI TESTS EXAMPLES BENCHMARKS)
+  if(NOT cache MATCHES "WAVICON_${option}:BOOL=OFF")
+    message(FATAL_ERROR "WAVICON_${option} is on inside another project")
+  endif()
+endforeach()
 
 # A component that does not exist is refused with the ones that do.
 file(WRITE ${BUILD}/consumers/missing/CMakeLists.txt

@@ -14,13 +14,15 @@
 #include <span>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 inline constexpr double kLowestSampleRateHz = 8000;
 inline constexpr double kHighestSampleRateHz = 768000;
 
 /// Frames × channels with a sample rate.
-class Audio {
+class WAVICON_EXPORT Audio {
  public:
   /// Silence of the given shape.
   ///
@@ -35,7 +37,8 @@ class Audio {
   [[nodiscard]] std::int64_t frames() const noexcept { return frames_; }
   [[nodiscard]] double seconds() const noexcept { return static_cast<double>(frames_) / sample_rate_hz_; }
 
-  /// The samples of one channel, `frames()` long; valid as long as this object.
+  /// The samples of one channel, `frames()` long; valid as long as this object. @throws Error bad_argument for a channel
+  /// that is not there.
   [[nodiscard]] std::span<double> channel(int index);
   [[nodiscard]] std::span<const double> channel(int index) const;
 
@@ -48,9 +51,9 @@ class Audio {
 
 /// @throws Error bad_input naming channel and frame of the first NaN or infinite sample, or when there is no
 /// frame.
-void require_measurable(const Audio& audio);
+WAVICON_EXPORT void require_measurable(const Audio& audio);
 
 /// Largest magnitude of a sample, full scale = 1; 0 for no samples.
-[[nodiscard]] double peak(std::span<const double> samples) noexcept;
+[[nodiscard]] WAVICON_EXPORT double peak(std::span<const double> samples) noexcept;
 
 }  // namespace wavicon

@@ -6,6 +6,8 @@
 #include <span>
 #include <utility>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// Frames before and after a sample that the interpolation looks at.
@@ -21,6 +23,6 @@ inline constexpr std::size_t kBetweenReach = 16;
 /// @return         magnitude and index, counted from samples[kBetweenReach]; 0 when there is nothing to look
 /// at.
 /// @accuracy       0.02 dB up to a quarter of the rate, 0.12 dB at 0.4 of it (between_samples_test.cpp).
-[[nodiscard]] std::pair<double, std::size_t> highest_between(std::span<const double> samples);
+[[nodiscard]] WAVICON_EXPORT std::pair<double, std::size_t> highest_between(std::span<const double> samples);
 
 }  // namespace wavicon

@@ -7,12 +7,13 @@
 #include <span>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/source.hpp"
 
 namespace wavicon {
 
 /// The sources in their order, without a gap between them.
-class ConcatenatedSource : public AudioSource {
+class WAVICON_EXPORT ConcatenatedSource : public AudioSource {
  public:
   /// @param sources  at least one, all of the same rate and channel count. @throws Error bad_argument
   /// otherwise.

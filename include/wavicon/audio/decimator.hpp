@@ -6,10 +6,12 @@
 #include <span>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// Kaiser-windowed low-pass (80 dB) of 16 samples of the low rate, evaluated once per output.
-class Decimator {
+class WAVICON_EXPORT Decimator {
  public:
   /// @param step    samples per output, at least 1.
   /// @param cutoff  6 dB point as a part of the low rate, up to 0.5: what lies 0.16 above and beyond is gone.

@@ -6,6 +6,8 @@
 
 #include <cstdint>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// A phase as a fraction of a cycle in units of 2^-64; additions wrap, so a phase never loses accuracy with
@@ -18,30 +20,30 @@ using Phase = std::uint64_t;
 /// @param sample_rate_hz  above 0.
 /// @accuracy  2^-65 of a cycle: after 24 h at 768 kHz the phase is wrong by less than 2e-9 cycles
 /// (elementary_test.cpp).
-[[nodiscard]] Phase phase_step(double frequency_hz, double sample_rate_hz);
+[[nodiscard]] WAVICON_EXPORT Phase phase_step(double frequency_hz, double sample_rate_hz);
 
 /// Phase of a number of cycles, the whole ones dropped.
-[[nodiscard]] Phase phase_from_cycles(double cycles);
+[[nodiscard]] WAVICON_EXPORT Phase phase_from_cycles(double cycles);
 
 /// sin(2π·phase). Taylor series on ±1/8 cycle. @accuracy 2.3e-16 absolute (elementary_test.cpp).
-[[nodiscard]] double sine(Phase phase) noexcept;
+[[nodiscard]] WAVICON_EXPORT double sine(Phase phase) noexcept;
 /// cos(2π·phase), accuracy as sine().
 [[nodiscard]] inline double cosine(Phase phase) noexcept { return sine(phase + (Phase{1} << 62)); }
 
 /// arctan(x) in radians; two half-angle steps, then the Taylor series. @accuracy 8e-16 relative
 /// (elementary_test.cpp).
-[[nodiscard]] double arctangent(double x) noexcept;
+[[nodiscard]] WAVICON_EXPORT double arctangent(double x) noexcept;
 
 /// e^x for |x| <= 700, and 0 below that; reduced to ±ln(2)/2, then the Taylor series. @accuracy 4e-16
 /// relative (elementary_test.cpp).
-[[nodiscard]] double exponential(double x) noexcept;
+[[nodiscard]] WAVICON_EXPORT double exponential(double x) noexcept;
 
 /// e^x - 1 without the loss near 0, |x| <= 700. @accuracy 8e-16 relative (elementary_test.cpp).
-[[nodiscard]] double exponential_minus_one(double x) noexcept;
+[[nodiscard]] WAVICON_EXPORT double exponential_minus_one(double x) noexcept;
 
 /// Phase of frequencies that change linearly, as 128-bit fractions of a cycle: step·n + bend·n·(n-1)/2
 /// without any rounding.
-class GlidingPhase {
+class WAVICON_EXPORT GlidingPhase {
  public:
   /// @param from_hz, to_hz  at frame 0 and at `frames`, below half the rate.
   GlidingPhase(double from_hz, double to_hz, double frames, double sample_rate_hz);

@@ -5,6 +5,8 @@
 #include <stdexcept>
 #include <string>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// Why a call could not be carried out; stable, for programs to branch on.
@@ -16,7 +18,7 @@ enum class ErrorCode {
 };
 
 /// Message = what is wrong, what was given, what is allowed, where (file, frame, channel, setting).
-class Error : public std::runtime_error {
+class WAVICON_EXPORT Error : public std::runtime_error {
  public:
   Error(ErrorCode code, const std::string& message) : std::runtime_error(message), code_(code) {}
   [[nodiscard]] ErrorCode code() const noexcept { return code_; }

@@ -6,13 +6,14 @@
 #include <span>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/audio/transform.hpp"
 
 namespace wavicon {
 
 /// A filter of finite length, applied block by block.
-class Convolver {
+class WAVICON_EXPORT Convolver {
  public:
   /// @param taps  at least one; copied as its spectrum.
   explicit Convolver(std::span<const double> taps);
@@ -30,7 +31,7 @@ class Convolver {
 };
 
 /// A source heard through filters; their middle tap (taps/2) lies at the same frame.
-class FilteredSource : public AudioSource {
+class WAVICON_EXPORT FilteredSource : public AudioSource {
  public:
   /// @param source  outlives this. @param filters  one for each channel of it, or one for all.
   /// @throws Error bad_argument for another number of filters, or one without a tap.

@@ -5,10 +5,12 @@
 #include <span>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// Reads band-limited audio at any places. For one thread at a time.
-class FractionalReader {
+class WAVICON_EXPORT FractionalReader {
  public:
   /// Samples that are needed before and after a place.
   static constexpr std::ptrdiff_t kReach = 48;

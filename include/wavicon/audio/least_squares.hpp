@@ -7,6 +7,8 @@
 #include <span>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// A parameter, where to start and how far it may go.
@@ -28,7 +30,7 @@ using Residuals = std::function<void(std::span<const double> parameters, std::sp
 ///
 /// @param count  residuals, at least as many as parameters. Finite for all parameters within the bounds.
 /// @return a minimum near the start; the lowest one is for the caller to find, by several starts.
-[[nodiscard]] LeastSquaresFit fit_least_squares(const Residuals& residuals, std::size_t count,
+[[nodiscard]] WAVICON_EXPORT LeastSquaresFit fit_least_squares(const Residuals& residuals, std::size_t count,
                                                 std::span<const FitParameter> parameters);
 
 }  // namespace wavicon

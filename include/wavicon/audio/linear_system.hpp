@@ -7,10 +7,12 @@
 #include <span>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// A symmetric positive definite matrix, factored once for any number of right-hand sides (Cholesky, LDLᵀ).
-class SymmetricSystem {
+class WAVICON_EXPORT SymmetricSystem {
  public:
   /// @param matrix  size × size, row after row; only the lower triangle is read.
   SymmetricSystem(std::span<const double> matrix, std::size_t size);
@@ -39,7 +41,7 @@ struct BlockSolution {
 /// the inverse for the last unknowns: their variance for noise of variance 1.
 ///
 /// @param matrix  size × size, row after row; only the lower triangle is read.
-[[nodiscard]] BlockSolution solve_block(std::span<const double> matrix, std::size_t size,
+[[nodiscard]] WAVICON_EXPORT BlockSolution solve_block(std::span<const double> matrix, std::size_t size,
                                         std::span<const std::vector<double>> right_sides, std::size_t wanted);
 
 }  // namespace wavicon

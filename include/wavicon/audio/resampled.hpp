@@ -2,6 +2,7 @@
 #pragma once
 // A source at a higher sample rate than its own.
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/fractional.hpp"
 #include "wavicon/audio/source.hpp"
 
@@ -9,7 +10,7 @@ namespace wavicon {
 
 /// Reads a source as if it had been sampled faster: band-limited interpolation, nothing above half of its own
 /// rate. The source outlives it.
-class ResampledSource : public AudioSource {
+class WAVICON_EXPORT ResampledSource : public AudioSource {
  public:
   /// @param sample_rate_hz  at least that of the source. @throws Error bad_argument otherwise.
   ResampledSource(AudioSource& source, double sample_rate_hz);

@@ -5,16 +5,18 @@
 #include <cstdint>
 #include <string>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// float64 is audio in memory that was never stored.
 enum class SampleFormat { pcm8, pcm16, pcm24, pcm32, float32, float64 };
 
-[[nodiscard]] bool is_integer(SampleFormat format) noexcept;
+[[nodiscard]] WAVICON_EXPORT bool is_integer(SampleFormat format) noexcept;
 /// Word length: 8, 16, 24, 32 or 64.
-[[nodiscard]] int bits(SampleFormat format) noexcept;
+[[nodiscard]] WAVICON_EXPORT int bits(SampleFormat format) noexcept;
 /// "16-bit", "24-bit", "32-bit float", …
-[[nodiscard]] std::string name_of(SampleFormat format);
+[[nodiscard]] WAVICON_EXPORT std::string name_of(SampleFormat format);
 
 /// Brings samples to what a format can hold.
 ///
@@ -23,7 +25,7 @@ enum class SampleFormat { pcm8, pcm16, pcm24, pcm32, float32, float64 };
 /// independent of the signal in mean and variance (Lipshitz, Wannamaker, Vanderkooy, JAES 40(5), 1992, to
 /// verify). The highest code is one step below +1, so a tone of 0 dBFS loses at most one step at its positive
 /// peak. Thread-safe: dither depends on position alone.
-class Quantiser {
+class WAVICON_EXPORT Quantiser {
  public:
   Quantiser(SampleFormat format, bool dither, std::uint64_t seed) noexcept;
 

@@ -7,10 +7,12 @@
 #include <span>
 #include <string>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// Takes audio block by block. For one thread at a time.
-class AudioSink {
+class WAVICON_EXPORT AudioSink {
  public:
   AudioSink() = default;
   AudioSink(const AudioSink&) = delete;

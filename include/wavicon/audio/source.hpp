@@ -7,12 +7,13 @@
 #include <span>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
 
 namespace wavicon {
 
 /// Frames × channels that can be read from any frame on. For one thread at a time.
-class AudioSource {
+class WAVICON_EXPORT AudioSource {
  public:
   AudioSource() = default;
   AudioSource(const AudioSource&) = delete;
@@ -32,7 +33,7 @@ class AudioSource {
 };
 
 /// Audio in memory as a source; the audio outlives it.
-class MemorySource : public AudioSource {
+class WAVICON_EXPORT MemorySource : public AudioSource {
  public:
   explicit MemorySource(const Audio& audio) : audio_(audio) {}
   [[nodiscard]] double sample_rate_hz() const noexcept override { return audio_.sample_rate_hz(); }
@@ -45,10 +46,10 @@ class MemorySource : public AudioSource {
 };
 
 /// A stretch of a source, cut to what there is, as audio in memory.
-[[nodiscard]] Audio read_stretch(AudioSource& source, std::int64_t first_frame, std::int64_t frames);
+[[nodiscard]] WAVICON_EXPORT Audio read_stretch(AudioSource& source, std::int64_t first_frame, std::int64_t frames);
 
 /// A stretch of one channel; what lies outside of the audio is silence.
-[[nodiscard]] std::vector<double> read_channel(AudioSource& source, int channel, std::int64_t first_frame,
+[[nodiscard]] WAVICON_EXPORT std::vector<double> read_channel(AudioSource& source, int channel, std::int64_t first_frame,
                                                std::int64_t frames);
 
 /// Calls take(first_frame, planar, frames) for one block after the other over a stretch of a source.

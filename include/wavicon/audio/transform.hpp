@@ -9,20 +9,21 @@
 #include <span>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/elementary.hpp"
 
 namespace wavicon {
 
 /// A length at or above `least` whose transform is fast, planning included: a power of two up to 2^18, beyond
 /// that the next even 2^a·3^b·5^c·7^d.
-[[nodiscard]] std::size_t fast_transform_length(std::size_t least);
+[[nodiscard]] WAVICON_EXPORT std::size_t fast_transform_length(std::size_t least);
 
 /// Real-to-complex transform of a fixed length: bins()[k] = Σ input()[n]·exp(-2πi·k·n/length).
 ///
 /// Construction plans (allocates, takes a global lock); execute() neither allocates nor locks. One object
 /// serves one thread at a time. The plan is a fixed choice for the length, so results are the same in every
 /// run.
-class RealTransform {
+class WAVICON_EXPORT RealTransform {
  public:
   /// @param length  at least 1. @throws Error bad_argument otherwise.
   explicit RealTransform(std::size_t length);
@@ -51,7 +52,7 @@ class RealTransform {
 };
 
 /// Transforms planned once and used again; for one thread at a time.
-class RealTransforms {
+class WAVICON_EXPORT RealTransforms {
  public:
   /// Valid as long as this object.
   [[nodiscard]] RealTransform& get(std::size_t length);
@@ -70,10 +71,10 @@ struct ToneSums {
 /// @param samples  n counts from the first one.
 /// @param step     frequency as phase per frame (phase_step()).
 /// @accuracy       rounding only: 1e-15 of Σ|x| (transform_test.cpp).
-[[nodiscard]] std::complex<double> tone_sum(std::span<const double> samples, Phase step);
-[[nodiscard]] ToneSums tone_sums(std::span<const double> samples, Phase step);
+[[nodiscard]] WAVICON_EXPORT std::complex<double> tone_sum(std::span<const double> samples, Phase step);
+[[nodiscard]] WAVICON_EXPORT ToneSums tone_sums(std::span<const double> samples, Phase step);
 
 /// Adds Re(amplitude·e^{2πi·f·n}) to samples[n]; step and accuracy as tone_sum().
-void add_tone(std::span<double> samples, Phase step, std::complex<double> amplitude);
+WAVICON_EXPORT void add_tone(std::span<double> samples, Phase step, std::complex<double> amplitude);
 
 }  // namespace wavicon

@@ -8,6 +8,8 @@
 #include <utility>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// Samples of the Kaiser window I0(β·sqrt(1-t²))/I0(β) at the centres of `length` equal steps of t from -1
@@ -17,17 +19,17 @@ namespace wavicon {
 /// @param beta  0 (rectangle) … 60. With 38, skirts lie 306 dB down and a line is kaiser_half_width_bins(38)
 /// = 12.1 bins wide
 ///              to either side.
-[[nodiscard]] std::vector<double> kaiser_window(std::size_t length, double beta);
+[[nodiscard]] WAVICON_EXPORT std::vector<double> kaiser_window(std::size_t length, double beta);
 
 /// Distance from the centre of a line to its first zero, in bins of 1/length: sqrt(1 + (β/π)²).
-[[nodiscard]] double kaiser_half_width_bins(double beta);
+[[nodiscard]] WAVICON_EXPORT double kaiser_half_width_bins(double beta);
 
 /// How strongly a line of amplitude 1 shows at `distance_bins` beyond its main lobe, relative to its own
 /// reading; the envelope of the skirts, which fall with 1/distance: 2·β·exp(-β)/(π·distance).
-[[nodiscard]] double kaiser_skirt_ratio(double beta, double distance_bins);
+[[nodiscard]] WAVICON_EXPORT double kaiser_skirt_ratio(double beta, double distance_bins);
 
 /// Windows computed once and used again; for one thread at a time.
-class KaiserWindows {
+class WAVICON_EXPORT KaiserWindows {
  public:
   /// kaiser_window(length, beta); valid as long as this object.
   [[nodiscard]] std::span<const double> get(std::size_t length, double beta);

@@ -11,6 +11,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/audio/source.hpp"
@@ -44,7 +45,7 @@ enum class CutOff {
 };
 
 /// A file opened for reading, from its first frame on.
-class AudioReader {
+class WAVICON_EXPORT AudioReader {
  public:
   /// @throws Error bad_input when there is no such file, or it is a folder, empty, no audio file, or ends
   /// before what its header announces.
@@ -70,7 +71,7 @@ class AudioReader {
 };
 
 /// A file as a source: any stretch of it, decoded when it is asked for.
-class FileSource : public AudioSource {
+class WAVICON_EXPORT FileSource : public AudioSource {
  public:
   /// @throws Error bad_input as AudioReader, or for a file of 0 frames.
   explicit FileSource(const std::filesystem::path& path, CutOff cut_off = CutOff::refused);
@@ -92,11 +93,11 @@ struct AudioFile {
 };
 
 /// The whole file in memory. @throws Error bad_input as AudioReader, or for a file of 0 frames.
-[[nodiscard]] AudioFile read_audio_file(const std::filesystem::path& path);
+[[nodiscard]] WAVICON_EXPORT AudioFile read_audio_file(const std::filesystem::path& path);
 
 /// The whole file, a run for each channel, as plugins and servers take it. @throws Error bad_input as
 /// AudioReader.
-[[nodiscard]] std::vector<std::vector<float>> read_planar(const std::filesystem::path& path);
+[[nodiscard]] WAVICON_EXPORT std::vector<std::vector<float>> read_planar(const std::filesystem::path& path);
 
 struct AudioWriteOptions {
   double sample_rate_hz = 48000;
@@ -119,7 +120,7 @@ struct ClippedSamples {
 
 /// A file being written; it gets its name at finish() and is gone when that is never called. The same samples
 /// and options give the same bytes.
-class AudioWriter {
+class WAVICON_EXPORT AudioWriter {
  public:
   /// The container follows the name's ending: .wav, .aif, .aiff, .flac.
   ///
@@ -146,10 +147,10 @@ class AudioWriter {
 };
 
 /// Appends a run for each channel, all of the same length. @throws Error bad_output as AudioWriter::write().
-void write_planar(AudioWriter& writer, const std::vector<std::vector<float>>& runs);
+WAVICON_EXPORT void write_planar(AudioWriter& writer, const std::vector<std::vector<float>>& runs);
 
 /// @throws Error as AudioWriter.
-ClippedSamples write_audio_file(const std::filesystem::path& path, const Audio& audio,
+WAVICON_EXPORT ClippedSamples write_audio_file(const std::filesystem::path& path, const Audio& audio,
                                 AudioWriteOptions options);
 
 }  // namespace wavicon

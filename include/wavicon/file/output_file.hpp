@@ -6,6 +6,8 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// Checks, before any work is done, that a file can be written there.
@@ -13,12 +15,12 @@ namespace wavicon {
 /// @param inputs  files that are read by the same command and must not be overwritten.
 /// @throws Error bad_output when the folder is missing, the target is a folder or no regular file, or is one
 /// of the inputs.
-void require_writable(const std::filesystem::path& target,
+WAVICON_EXPORT void require_writable(const std::filesystem::path& target,
                       const std::vector<std::filesystem::path>& inputs = {});
 
 /// The name that a file is written under until it is whole: beside the target (its links followed), unique to
 /// this process. Removed when this object goes and commit() was not called.
-class PartialFile {
+class WAVICON_EXPORT PartialFile {
  public:
   /// @throws Error bad_output as require_writable().
   explicit PartialFile(const std::filesystem::path& target);
@@ -38,6 +40,6 @@ class PartialFile {
 };
 
 /// @throws Error bad_output naming the file and the reason.
-void write_text_file(const std::filesystem::path& target, const std::string& text);
+WAVICON_EXPORT void write_text_file(const std::filesystem::path& target, const std::string& text);
 
 }  // namespace wavicon

@@ -6,6 +6,7 @@
 #include <functional>
 #include <optional>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/file/audio_file.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
@@ -19,7 +20,7 @@ struct WrittenStimulus {
 };
 
 /// Renders a stimulus into a file. @param progress  0 … 1, when given. @throws Error as AudioWriter.
-WrittenStimulus write_stimulus_file(const std::filesystem::path& path, Stimulus& stimulus,
+WAVICON_EXPORT WrittenStimulus write_stimulus_file(const std::filesystem::path& path, Stimulus& stimulus,
                                     const std::function<void(double)>& progress = {});
 
 }  // namespace wavicon

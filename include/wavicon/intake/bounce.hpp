@@ -7,6 +7,7 @@
 #include <optional>
 #include <string>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/intake/judged_capture.hpp"
 #include "wavicon/sheet/catalogue.hpp"
 
@@ -45,12 +46,12 @@ struct Bounce {
 /// looked for.
 /// @throws Error bad_input when the stimulus was not found in it.
 /// @accuracy  gain 0.01 dB, frames exact, fades 6 % (bounce_test.cpp)
-[[nodiscard]] Bounce examine_bounce(const JudgedCapture& bounce);
+[[nodiscard]] WAVICON_EXPORT Bounce examine_bounce(const JudgedCapture& bounce);
 
 /// Readings and a finding for each habit.
-[[nodiscard]] Sheet bounce_sheet(const Bounce& bounce, const CaptureInfo& capture);
+[[nodiscard]] WAVICON_EXPORT Sheet bounce_sheet(const Bounce& bounce, const CaptureInfo& capture);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& kit_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& kit_readings();
 
 }  // namespace wavicon

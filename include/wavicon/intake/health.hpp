@@ -10,6 +10,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/audio/source.hpp"
@@ -62,14 +63,16 @@ struct ChannelHealth {
 };
 
 /// Collects what channels show by themselves, block by block, in constant memory.
-class HealthMeter {
+class WAVICON_EXPORT HealthMeter {
  public:
+  /// @throws Error bad_argument for fewer than 1 channel, or a rate that is not above 0.
   HealthMeter(int channel_count, double sample_rate_hz, SampleFormat format);
   ~HealthMeter();
   HealthMeter(HealthMeter&&) noexcept;
   HealthMeter& operator=(HealthMeter&&) noexcept;
 
-  /// @param planar  one run for each channel, all of the same length.
+  /// @param planar  one run for each channel, all of the same length. @throws Error bad_argument for another length, or
+  /// after finish().
   void push(std::span<const double> planar);
   /// @return one entry per channel. Nothing may be pushed after it.
   [[nodiscard]] std::vector<ChannelHealth> finish();
@@ -113,18 +116,18 @@ struct HealthOptions {
 /// @param capture   read in blocks: memory does not grow with its length.
 /// @param stimulus  null for none; rendered during the call.
 /// @throws Error bad_input for 0 frames, bad_argument for a take that is not there
-[[nodiscard]] HealthResult check_health(AudioSource& capture, Stimulus* stimulus,
+[[nodiscard]] WAVICON_EXPORT HealthResult check_health(AudioSource& capture, Stimulus* stimulus,
                                         const HealthOptions& options = {});
-[[nodiscard]] HealthResult check_health(const Audio& capture, Stimulus* stimulus,
+[[nodiscard]] WAVICON_EXPORT HealthResult check_health(const Audio& capture, Stimulus* stimulus,
                                         const HealthOptions& options = {});
 
 /// Readings and findings; a finding of severity fault means that the capture is unfit to be measured.
-[[nodiscard]] Sheet health_sheet(const HealthResult& result, const CaptureInfo& capture);
+[[nodiscard]] WAVICON_EXPORT Sheet health_sheet(const HealthResult& result, const CaptureInfo& capture);
 
 /// Whether a sheet holds a fault.
-[[nodiscard]] bool is_unfit(const Sheet& sheet);
+[[nodiscard]] WAVICON_EXPORT bool is_unfit(const Sheet& sheet);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& health_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& health_readings();
 
 }  // namespace wavicon

@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/sample_format.hpp"
@@ -23,7 +24,7 @@ namespace wavicon {
 struct Bounce;
 
 /// Thrown for a capture that is unfit to be measured: exit status 3, and the code of the fault.
-class UnfitCapture : public Error {
+class WAVICON_EXPORT UnfitCapture : public Error {
  public:
   UnfitCapture(FindingCode fault, const std::string& message)
       : Error(ErrorCode::bad_input, message), fault_(fault) {}
@@ -51,7 +52,7 @@ struct GatePolicy {
 /// A capture with what is wrong with it, what was played in it, and where that lies. Cheap to copy: copies
 /// share the samples. For one thread at a time. Samples of a capture with held faults cannot be read before
 /// it is admitted.
-class JudgedCapture {
+class WAVICON_EXPORT JudgedCapture {
  public:
   /// @throws UnfitCapture while there are held faults.
   [[nodiscard]] AudioSource& source() const;
@@ -110,24 +111,24 @@ class JudgedCapture {
 /// @throws UnfitCapture bad_input for broken samples (naming channel and frame), and for any other fault that
 /// the policy does not let through, with the finding's words.
 /// @throws Error bad_input for 0 frames; bad_argument for a take that is not there.
-[[nodiscard]] JudgedCapture judge(std::shared_ptr<AudioSource> source, const CaptureInfo& info,
+[[nodiscard]] WAVICON_EXPORT JudgedCapture judge(std::shared_ptr<AudioSource> source, const CaptureInfo& info,
                                   SampleFormat format, const KnownStimulus& known = {},
                                   const GatePolicy& policy = {});
 /// The same of audio in memory, which is copied.
-[[nodiscard]] JudgedCapture judge(const Audio& audio, SampleFormat format = SampleFormat::float64,
+[[nodiscard]] WAVICON_EXPORT JudgedCapture judge(const Audio& audio, SampleFormat format = SampleFormat::float64,
                                   const KnownStimulus& known = {}, const GatePolicy& policy = {});
 
 /// What was played itself, rendered when it is read: fit by construction, and where it is.
-[[nodiscard]] JudgedCapture judge_stimulus(std::shared_ptr<Stimulus> stimulus);
+[[nodiscard]] WAVICON_EXPORT JudgedCapture judge_stimulus(std::shared_ptr<Stimulus> stimulus);
 
 /// The same capture, of which it has become known what was played and where it lies.
-[[nodiscard]] JudgedCapture with_known(JudgedCapture capture, const KnownStimulus& known);
+[[nodiscard]] WAVICON_EXPORT JudgedCapture with_known(JudgedCapture capture, const KnownStimulus& known);
 
 /// Several captures one after the other, as one recording; its info is the first one's with the frames of
 /// all.
 ///
 /// @throws Error bad_argument for none, other rates or channel counts, naming the file.
-[[nodiscard]] JudgedCapture judge_row(const std::vector<JudgedCapture>& captures);
+[[nodiscard]] WAVICON_EXPORT JudgedCapture judge_row(const std::vector<JudgedCapture>& captures);
 
 /// What of a capture to measure.
 struct Selection {
@@ -145,7 +146,7 @@ using PartRank = std::function<int(const PartKind&)>;
 /// The part of that name, or without a name the one that suits best; none when none does.
 ///
 /// @throws Error bad_argument when there is no part of that name that suits, with the nearest names that do.
-[[nodiscard]] std::optional<std::size_t> choose_part(const Stimulus& stimulus, const std::string& name,
+[[nodiscard]] WAVICON_EXPORT std::optional<std::size_t> choose_part(const Stimulus& stimulus, const std::string& name,
                                                      const PartRank& rank);
 
 /// The stretch that a measurement looks at.
@@ -161,11 +162,11 @@ struct ChosenStretch {
 ///
 /// @throws Error bad_argument as choose_part(); for a part of a capture whose stimulus is not known; for a
 /// part and seconds at once.
-[[nodiscard]] ChosenStretch choose_stretch(const JudgedCapture& capture, const Selection& selection,
+[[nodiscard]] WAVICON_EXPORT ChosenStretch choose_stretch(const JudgedCapture& capture, const Selection& selection,
                                            const PartRank& rank);
 
 /// Adds what the gate said of a capture to a sheet that was made of it, and `part` to its readings when there
 /// is one.
-void add_judgement(Sheet& sheet, const JudgedCapture& capture, const std::string& part = "");
+WAVICON_EXPORT void add_judgement(Sheet& sheet, const JudgedCapture& capture, const std::string& part = "");
 
 }  // namespace wavicon

@@ -7,6 +7,7 @@
 #include <optional>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/align.hpp"
@@ -41,7 +42,7 @@ struct Take {
 };
 
 /// How one capture of a stimulus lies to another, by the marks of both.
-[[nodiscard]] Alignment alignment_of(const Take& reference, const Take& capture);
+[[nodiscard]] WAVICON_EXPORT Alignment alignment_of(const Take& reference, const Take& capture);
 
 /// Noise that repeats, where it lies in a capture.
 struct RepeatingStretch {
@@ -51,7 +52,7 @@ struct RepeatingStretch {
   double slip_frames = 0;  ///< by which the period in the capture's own frames differs from that whole number
 };
 /// Of a part of noise with a period; none for any other part, or when it holds less than two periods.
-[[nodiscard]] std::optional<RepeatingStretch> repeating_stretch(const Stimulus& stimulus, std::size_t part,
+[[nodiscard]] WAVICON_EXPORT std::optional<RepeatingStretch> repeating_stretch(const Stimulus& stimulus, std::size_t part,
                                                                 const Take& take, double capture_rate_hz);
 
 struct LocateOptions {
@@ -71,9 +72,9 @@ struct LocateOptions {
 /// @accuracy  0.01 sample clean; found under noise 20 dB below the marks, within 80 Hz to 8 kHz, saturated,
 /// compressed, at -40 dB
 ///            (locate_test.cpp)
-[[nodiscard]] std::vector<Take> locate(AudioSource& capture, const Stimulus& stimulus,
+[[nodiscard]] WAVICON_EXPORT std::vector<Take> locate(AudioSource& capture, const Stimulus& stimulus,
                                        const LocateOptions& options = {});
-[[nodiscard]] std::vector<Take> locate(const Audio& capture, const Stimulus& stimulus,
+[[nodiscard]] WAVICON_EXPORT std::vector<Take> locate(const Audio& capture, const Stimulus& stimulus,
                                        const LocateOptions& options = {});
 
 }  // namespace wavicon

@@ -12,6 +12,7 @@
 #include <variant>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/sink.hpp"
 #include "wavicon/intake/judged_capture.hpp"
 #include "wavicon/measure/common/rms_reference.hpp"
@@ -44,10 +45,10 @@ struct OptionField {
 };
 
 /// The key without its unit and with dashes: "window" of "window_s".
-[[nodiscard]] std::string option_name(const OptionField& field);
+[[nodiscard]] WAVICON_EXPORT std::string option_name(const OptionField& field);
 /// @throws Error bad_argument naming option, value and what is allowed, for a number out of range or another
 /// word.
-void require_in_range(const std::vector<OptionField>& fields);
+WAVICON_EXPORT void require_in_range(const std::vector<OptionField>& fields);
 
 /// A capture or another signal that is taken beside the captures.
 struct ExtraInput {
@@ -90,7 +91,7 @@ struct MeasureRequest {
 };
 
 /// One measurement with its options, ready to be run: over one capture after the other, then conclude().
-class Measurement {
+class WAVICON_EXPORT Measurement {
  public:
   Measurement() = default;
   Measurement(const Measurement&) = delete;
@@ -147,18 +148,18 @@ struct MeasurementDescriptor {
 };
 
 /// What the gate lets through for a measurement.
-[[nodiscard]] GatePolicy policy_of(const MeasurementDescriptor& descriptor, bool despite_faults = false);
+[[nodiscard]] WAVICON_EXPORT GatePolicy policy_of(const MeasurementDescriptor& descriptor, bool despite_faults = false);
 
 /// Measures one judged capture and adds to its sheets what the gate said of it, and of A.
 ///
 /// @throws Error as the measurement.
-[[nodiscard]] std::vector<Sheet> measured(Measurement& measurement, const MeasureRequest& request,
+[[nodiscard]] WAVICON_EXPORT std::vector<Sheet> measured(Measurement& measurement, const MeasureRequest& request,
                                           const JudgedCapture& capture, std::size_t index = 0);
 
 /// Keeps what is said of one channel, from 0, and of the whole.
-void keep_channel(Sheet& sheet, std::optional<int> channel);
+WAVICON_EXPORT void keep_channel(Sheet& sheet, std::optional<int> channel);
 
 /// @throws Error bad_argument when a channel is asked for that is not there.
-void require_channel(const MeasureRequest& request, int channel_count);
+WAVICON_EXPORT void require_channel(const MeasureRequest& request, int channel_count);
 
 }  // namespace wavicon

@@ -7,6 +7,7 @@
 #include <string_view>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/measure/measurement.hpp"
 
 namespace wavicon {
@@ -14,24 +15,24 @@ namespace wavicon {
 using MeasurementList = std::vector<MeasurementDescriptor>;
 
 /// Those of this library. A program may copy it and add its own.
-[[nodiscard]] const MeasurementList& measurements();
+[[nodiscard]] WAVICON_EXPORT const MeasurementList& measurements();
 
 /// The one of that name, or null.
-[[nodiscard]] const MeasurementDescriptor* find_measurement(const MeasurementList& list,
+[[nodiscard]] WAVICON_EXPORT const MeasurementDescriptor* find_measurement(const MeasurementList& list,
                                                             std::string_view name);
 
 /// Every table of readings of the list, and those of the health check and of kits.
-[[nodiscard]] std::vector<const ReadingTable*> reading_tables(const MeasurementList& list);
+[[nodiscard]] WAVICON_EXPORT std::vector<const ReadingTable*> reading_tables(const MeasurementList& list);
 /// The name of every reading that a measurement can give, patterns as they are ("h{}_dbc").
-[[nodiscard]] std::vector<std::string> reading_names(const MeasurementDescriptor& measurement);
+[[nodiscard]] WAVICON_EXPORT std::vector<std::string> reading_names(const MeasurementDescriptor& measurement);
 
 /// The same of tables.
-[[nodiscard]] std::vector<std::string> reading_names_of(const std::vector<const ReadingTable*>& tables);
+[[nodiscard]] WAVICON_EXPORT std::vector<std::string> reading_names_of(const std::vector<const ReadingTable*>& tables);
 
 /// The words that a recipe's `measure` takes: names of measurements that are made of parts, and "nothing".
-[[nodiscard]] std::vector<std::string> measure_words(const MeasurementList& list);
+[[nodiscard]] WAVICON_EXPORT std::vector<std::string> measure_words(const MeasurementList& list);
 /// What is wrong with the words that a part names; empty for nothing.
-[[nodiscard]] std::string measure_problem(const MeasurementList& list, const RecipePart& part);
+[[nodiscard]] WAVICON_EXPORT std::string measure_problem(const MeasurementList& list, const RecipePart& part);
 
 /// One measurement of one part.
 struct PartSheet {
@@ -48,7 +49,7 @@ struct PartSheet {
 ///
 /// @param capture  whose stimulus is known, and where it lies; held faults are admitted for each measurement
 /// by itself. @throws Error bad_argument otherwise.
-[[nodiscard]] std::vector<PartSheet> measure_parts(const JudgedCapture& capture,
+[[nodiscard]] WAVICON_EXPORT std::vector<PartSheet> measure_parts(const JudgedCapture& capture,
                                                    const MeasurementList& list = measurements());
 
 /// What a recording program did to a bounce, and what its parts measure, as one row.
@@ -60,7 +61,7 @@ struct BounceReading {
 /// @param bounce  judged with the stimulus of its kit and held faults: they are told, and what they spoil is
 /// left out.
 /// @throws Error bad_input when the stimulus was not found in it.
-[[nodiscard]] BounceReading measure_bounce(const JudgedCapture& bounce,
+[[nodiscard]] WAVICON_EXPORT BounceReading measure_bounce(const JudgedCapture& bounce,
                                            const MeasurementList& list = measurements());
 
 }  // namespace wavicon

@@ -8,6 +8,7 @@
 #include <span>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/path/unit.hpp"
 
 namespace wavicon {
@@ -33,7 +34,7 @@ using FeedSource = std::function<std::int64_t(std::span<float> interleaved)>;
 using FeedSink = std::function<void(std::span<const float> interleaved)>;
 
 /// Units in the order in which the signal meets them.
-class Chain {
+class WAVICON_EXPORT Chain {
  public:
   explicit Chain(std::vector<std::unique_ptr<Unit>> units);
   ~Chain();

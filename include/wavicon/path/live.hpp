@@ -10,13 +10,14 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/path/unit.hpp"
 
 namespace wavicon {
 
 /// What the callback of a sound server works on: everything is there before it starts. It allocates nothing,
 /// locks nothing, and never waits.
-class LiveTransport {
+class WAVICON_EXPORT LiveTransport {
  public:
   /// @param stimulus  planar, one run for each channel, all of the same length; faded over 5 ms at both ends.
   /// @param frames    to record.
@@ -69,13 +70,13 @@ struct LiveResult {
 /// @param stimulus  planar. @param sample_rate_hz  has to be the server's.
 /// @throws Error unit_failed when there is no server, its rate is another one, or the ports are not there
 /// (with those that are); bad_argument for a stimulus above the ceiling.
-[[nodiscard]] LiveResult play_and_record(std::vector<std::vector<float>> stimulus, double sample_rate_hz,
+[[nodiscard]] WAVICON_EXPORT LiveResult play_and_record(std::vector<std::vector<float>> stimulus, double sample_rate_hz,
                                          const LiveOptions& options);
 
 /// A unit as a client of a JACK server: ports in_1 … and out_1 …, until `stop` says so or the server goes.
 ///
 /// @param reported_samples  round trip that its ports claim. @throws Error as play_and_record().
-void serve_unit(Unit& unit, const std::string& client_name, const std::string& server, int channel_count,
+WAVICON_EXPORT void serve_unit(Unit& unit, const std::string& client_name, const std::string& server, int channel_count,
                 std::int64_t reported_samples, const std::function<void(const std::string&)>& ready,
                 const std::function<bool()>& stop);
 

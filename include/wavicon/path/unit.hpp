@@ -9,6 +9,8 @@
 #include <utility>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// A named value that a setting can take.
@@ -53,23 +55,23 @@ struct UnitSpec {
 };
 
 /// @throws Error bad_argument when the text is not SCHEME:NAME?setting=value&…, with an example.
-[[nodiscard]] UnitSpec parse_unit(const std::string& text);
+[[nodiscard]] WAVICON_EXPORT UnitSpec parse_unit(const std::string& text);
 
 /// A value for a setting: a number in range, or the label of a choice.
 ///
 /// @throws Error bad_argument naming unit and setting, what was given and what is allowed.
-[[nodiscard]] double parse_setting(const std::string& unit, const SettingInfo& setting,
+[[nodiscard]] WAVICON_EXPORT double parse_setting(const std::string& unit, const SettingInfo& setting,
                                    const std::string& text);
 
 /// The settings of a spec as values, in the order of `infos`, defaults where nothing was asked for.
 ///
 /// @throws Error bad_argument as parse_setting(), or for an unknown or repeated setting, with the nearest
 /// names.
-[[nodiscard]] std::vector<double> setting_values(const std::string& unit,
+[[nodiscard]] WAVICON_EXPORT std::vector<double> setting_values(const std::string& unit,
                                                  const std::vector<SettingInfo>& infos, const UnitSpec& spec);
 
 /// A unit with its settings, ready to be prepared for a signal and run. For one thread at a time.
-class Unit {
+class WAVICON_EXPORT Unit {
  public:
   virtual ~Unit() = default;
 
@@ -115,7 +117,7 @@ struct UnitSearch {
 /// @throws Error bad_argument for an unknown scheme or unit (with the nearest names) or a setting that is not
 /// allowed;
 ///               unit_failed when the unit is there and cannot be used, with the reason.
-[[nodiscard]] std::unique_ptr<Unit> open_unit(const UnitSpec& spec, const UnitSearch& search = {});
+[[nodiscard]] WAVICON_EXPORT std::unique_ptr<Unit> open_unit(const UnitSpec& spec, const UnitSearch& search = {});
 
 /// What could be listed of a unit that is there.
 struct UnitListing {
@@ -127,6 +129,6 @@ struct UnitListing {
 };
 
 /// Every unit that can be named, stand-ins first. Scanning the system's plugins can take seconds.
-[[nodiscard]] std::vector<UnitListing> list_units(const UnitSearch& search = {});
+[[nodiscard]] WAVICON_EXPORT std::vector<UnitListing> list_units(const UnitSearch& search = {});
 
 }  // namespace wavicon

@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/sheet/limit.hpp"
 #include "wavicon/sheet/row_layout.hpp"
 #include "wavicon/sheet/sheet.hpp"
@@ -15,41 +16,41 @@ namespace wavicon {
 /// count as one column.
 ///
 /// @param right_aligned  one for each column; missing ones align to the left.
-[[nodiscard]] std::string aligned(const std::vector<std::vector<std::string>>& rows,
+[[nodiscard]] WAVICON_EXPORT std::string aligned(const std::vector<std::vector<std::string>>& rows,
                                   const std::vector<bool>& right_aligned);
 
 /// A value with the digits that its unit deserves, "< " before a bound, "none" for no value; without the
 /// unit.
-[[nodiscard]] std::string value_text(const Reading& reading);
+[[nodiscard]] WAVICON_EXPORT std::string value_text(const Reading& reading);
 
 /// A peak, full scale = 1, as a level: "-3.10 dBFS", or "silent". @param digits  after the point.
-[[nodiscard]] std::string level_text(double peak, int digits = 2);
+[[nodiscard]] WAVICON_EXPORT std::string level_text(double peak, int digits = 2);
 
 /// A sheet for the eye: findings first, then for each channel its readings beside the floor, then the
 /// conditions.
-[[nodiscard]] std::string sheet_table(const Sheet& sheet);
+[[nodiscard]] WAVICON_EXPORT std::string sheet_table(const Sheet& sheet);
 
 /// Several sheets side by side: findings of each, then a row per reading and a column per sheet, with the
 /// differences of levels to the first; nothing is subtracted from a bound.
-[[nodiscard]] std::string comparison_table(const std::vector<Sheet>& sheets);
+[[nodiscard]] WAVICON_EXPORT std::string comparison_table(const std::vector<Sheet>& sheets);
 
 /// One row per sheet, under its name, and a column per reading: for the steps of a ladder.
 ///
 /// @param names     one for each sheet. @param readings  names of the columns; those that no sheet has are
 /// left out; a reading of the whole
 ///                  stands on the first channel's row. @param heading  over the names.
-[[nodiscard]] std::string ladder_table(const std::vector<Sheet>& sheets,
+[[nodiscard]] WAVICON_EXPORT std::string ladder_table(const std::vector<Sheet>& sheets,
                                        const std::vector<std::string>& names,
                                        const std::vector<std::string>& readings,
                                        const std::string& heading = "step");
 
 /// Sheets laid out in rows as a measurement says.
-[[nodiscard]] std::string row_table(const std::vector<Sheet>& sheets, const RowLayout& layout);
+[[nodiscard]] WAVICON_EXPORT std::string row_table(const std::vector<Sheet>& sheets, const RowLayout& layout);
 
 /// The conditions that all readings of all sheets share, as lines.
-[[nodiscard]] std::string shared_conditions(const std::vector<Sheet>& sheets);
+[[nodiscard]] WAVICON_EXPORT std::string shared_conditions(const std::vector<Sheet>& sheets);
 
 /// A line per compared reading: kept, not kept or undecided.
-[[nodiscard]] std::string limit_lines(const std::vector<LimitResult>& results);
+[[nodiscard]] WAVICON_EXPORT std::string limit_lines(const std::vector<LimitResult>& results);
 
 }  // namespace wavicon

@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
 namespace wavicon {
@@ -62,19 +63,19 @@ struct ReadingTable {
 };
 
 /// The entry of a reading's name, or null. "h3_dbc" is found under "h{}_dbc".
-[[nodiscard]] const ReadingEntry* find_entry(const ReadingTable& table, std::string_view name);
+[[nodiscard]] WAVICON_EXPORT const ReadingEntry* find_entry(const ReadingTable& table, std::string_view name);
 
 /// A reading with the unit of its entry. @throws std::logic_error for a name that the table does not have.
-[[nodiscard]] Reading make_reading(const ReadingTable& table, std::string_view name,
+[[nodiscard]] WAVICON_EXPORT Reading make_reading(const ReadingTable& table, std::string_view name,
                                    std::optional<int> channel, std::optional<double> value,
                                    Conditions conditions = {});
 
 /// What the reading owes by its entry and does not carry: "condition bandwidth_hz", "floor", "uncertainty";
 /// empty when nothing is missing. A reading without value or word owes its conditions alone.
-[[nodiscard]] std::vector<std::string> missing_of(const Reading& reading);
+[[nodiscard]] WAVICON_EXPORT std::vector<std::string> missing_of(const Reading& reading);
 
 /// Text for a person, as `wavicon explain` prints it: words, unit, definition, source, when it misleads, what
 /// it carries.
-[[nodiscard]] std::string explanation(const ReadingEntry& entry, const std::string& measurement);
+[[nodiscard]] WAVICON_EXPORT std::string explanation(const ReadingEntry& entry, const std::string& measurement);
 
 }  // namespace wavicon

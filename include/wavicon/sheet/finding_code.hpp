@@ -6,6 +6,8 @@
 #include <span>
 #include <string_view>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// What a finding is about. In JSON the enumerator's name.
@@ -74,10 +76,10 @@ enum class FindingCode {
 };
 
 /// The enumerator's name: "dropout". Valid for the life of the program.
-[[nodiscard]] std::string_view word_of(FindingCode code);
+[[nodiscard]] WAVICON_EXPORT std::string_view word_of(FindingCode code);
 /// The code of that word; none for another word.
-[[nodiscard]] std::optional<FindingCode> finding_code(std::string_view word);
+[[nodiscard]] WAVICON_EXPORT std::optional<FindingCode> finding_code(std::string_view word);
 /// Every code, in the order of the enumeration.
-[[nodiscard]] std::span<const FindingCode> all_finding_codes();
+[[nodiscard]] WAVICON_EXPORT std::span<const FindingCode> all_finding_codes();
 
 }  // namespace wavicon

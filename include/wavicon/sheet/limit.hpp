@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
 namespace wavicon {
@@ -31,13 +32,13 @@ struct LimitResult {
 };
 
 /// @throws Error bad_argument when the text is not a limit, showing how one is written.
-[[nodiscard]] Limit parse_limit(const std::string& text);
+[[nodiscard]] WAVICON_EXPORT Limit parse_limit(const std::string& text);
 
 /// Compares each reading of the limit's name, in every channel. An upper bound keeps `<` when the bound
 /// itself does, and never decides `>`.
 ///
 /// @throws Error bad_argument when the sheet has no reading of that name, with the names it has that are
 /// nearest.
-[[nodiscard]] std::vector<LimitResult> check_limit(const Limit& limit, const Sheet& sheet);
+[[nodiscard]] WAVICON_EXPORT std::vector<LimitResult> check_limit(const Limit& limit, const Sheet& sheet);
 
 }  // namespace wavicon

@@ -10,6 +10,7 @@
 #include <variant>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/sheet/finding_code.hpp"
 
 namespace wavicon {
@@ -100,13 +101,13 @@ struct Sheet {
 };
 
 /// "channel 2", or the name that stands for it.
-[[nodiscard]] std::string channel_name(const Sheet& sheet, int channel);
+[[nodiscard]] WAVICON_EXPORT std::string channel_name(const Sheet& sheet, int channel);
 /// The reading of that name and channel, or null.
-[[nodiscard]] const Reading* find_reading(const Sheet& sheet, const std::string& name,
+[[nodiscard]] WAVICON_EXPORT const Reading* find_reading(const Sheet& sheet, const std::string& name,
                                           std::optional<int> channel);
 /// The circumstance of that name, or null.
-[[nodiscard]] const ConditionValue* find_condition(const Reading& reading, const std::string& name);
+[[nodiscard]] WAVICON_EXPORT const ConditionValue* find_condition(const Reading& reading, const std::string& name);
 /// "note", "warning" or "fault".
-[[nodiscard]] std::string name_of(Severity severity);
+[[nodiscard]] WAVICON_EXPORT std::string name_of(Severity severity);
 
 }  // namespace wavicon

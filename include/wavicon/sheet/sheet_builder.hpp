@@ -6,13 +6,14 @@
 #include <string>
 #include <string_view>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/sheet/catalogue.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
 namespace wavicon {
 
 /// Collects readings, curves and findings of one measurement of one capture.
-class SheetBuilder {
+class WAVICON_EXPORT SheetBuilder {
  public:
   /// @param table  outlives every sheet that is made from it.
   SheetBuilder(const ReadingTable& table, CaptureInfo capture);

@@ -9,6 +9,8 @@
 #include <variant>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// A steady sine, clipped on purpose when clip_db is above 0.
@@ -303,16 +305,16 @@ void fields(Programme& p, Visitor& visit) {
 
 /// The frequencies and the ratio that are played. Sources: SMPTE RP 120 (60 and 7000 Hz, 4:1), DIN 45403 (250
 /// and 8000 Hz, 4:1), ITU-R twin tone (19 and 20 kHz, 1:1), all to verify.
-[[nodiscard]] TwoTone resolved(const TwoTone& pair);
+[[nodiscard]] WAVICON_EXPORT TwoTone resolved(const TwoTone& pair);
 
 /// Frames after which the noise repeats: the power of two that is nearest to its period; 0 when it does not.
-[[nodiscard]] std::int64_t noise_period_frames(const Noise& noise, double sample_rate_hz);
+[[nodiscard]] WAVICON_EXPORT std::int64_t noise_period_frames(const Noise& noise, double sample_rate_hz);
 
 /// "tone", "multitone", "two_tone", …: the word in recipes.
-[[nodiscard]] std::string kind_name(const PartKind& kind);
+[[nodiscard]] WAVICON_EXPORT std::string kind_name(const PartKind& kind);
 /// Every word, in the order of PartKind.
-[[nodiscard]] const std::vector<std::string>& kind_names();
+[[nodiscard]] WAVICON_EXPORT const std::vector<std::string>& kind_names();
 /// The kind of that word with its defaults; none for another word.
-[[nodiscard]] std::optional<PartKind> kind_from_name(const std::string& name);
+[[nodiscard]] WAVICON_EXPORT std::optional<PartKind> kind_from_name(const std::string& name);
 
 }  // namespace wavicon

@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/stimulus/parts.hpp"
 
 namespace wavicon {
@@ -74,14 +75,14 @@ using PartRule = std::function<std::string(const RecipePart&)>;
 /// @throws Error bad_input "SOURCE:LINE:COLUMN: …" for what is no TOML, an unknown key (with the nearest), a
 /// value of the wrong type or out
 ///               of range, with what is allowed
-[[nodiscard]] Recipe parse_recipe(const std::string& text, const std::string& source,
+[[nodiscard]] WAVICON_EXPORT Recipe parse_recipe(const std::string& text, const std::string& source,
                                   const PartRule& other_rule = {});
 
 /// The recipe as text; settings at their defaults are left out. Reading it gives the same recipe.
-[[nodiscard]] std::string recipe_text(const Recipe& recipe);
+[[nodiscard]] WAVICON_EXPORT std::string recipe_text(const Recipe& recipe);
 
 /// Checks a recipe that was not read from text. @throws Error bad_argument naming part, setting, value and
 /// what is allowed.
-void require_valid(const Recipe& recipe);
+WAVICON_EXPORT void require_valid(const Recipe& recipe);
 
 }  // namespace wavicon

@@ -10,6 +10,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/stimulus/recipe.hpp"
 
 namespace wavicon {
@@ -32,7 +33,7 @@ struct PlacedMarks {
 };
 
 /// Rendering needs scratch memory, so one object serves one thread at a time.
-class Stimulus {
+class WAVICON_EXPORT Stimulus {
  public:
   /// @param recipe  valid; copied. @throws Error bad_argument as require_valid(Recipe).
   explicit Stimulus(const Recipe& recipe);
@@ -55,14 +56,14 @@ class Stimulus {
 };
 
 /// Length of the stimulus, without making it.
-[[nodiscard]] double stimulus_seconds(const Recipe& recipe);
+[[nodiscard]] WAVICON_EXPORT double stimulus_seconds(const Recipe& recipe);
 
 /// The chirp of a mark: log sweep over 0.15 s from 400 Hz to 5 kHz (or 0.4 of the rate), -20 dBFS,
 /// raised-cosine edges of 10 ms.
-[[nodiscard]] std::vector<double> mark_samples(double sample_rate_hz);
+[[nodiscard]] WAVICON_EXPORT std::vector<double> mark_samples(double sample_rate_hz);
 /// The same chirp as a stimulus of `stimulus_rate_hz` carries it, sampled at another rate: what a capture at
 /// that rate holds.
-[[nodiscard]] std::vector<double> mark_samples(double sample_rate_hz, double stimulus_rate_hz);
+[[nodiscard]] WAVICON_EXPORT std::vector<double> mark_samples(double sample_rate_hz, double stimulus_rate_hz);
 
 /// One step of a staircase, without its edges.
 struct StaircaseStep {
@@ -73,7 +74,7 @@ struct StaircaseStep {
 };
 
 /// The steps of a staircase in the order in which they are played: every level of the first frequency first.
-[[nodiscard]] std::vector<StaircaseStep> staircase_steps(const Staircase& staircase, double sample_rate_hz);
+[[nodiscard]] WAVICON_EXPORT std::vector<StaircaseStep> staircase_steps(const Staircase& staircase, double sample_rate_hz);
 
 /// Where the level of a block steps, in frames from the start of the part: rising zero crossings.
 struct BlockSteps {
@@ -81,12 +82,12 @@ struct BlockSteps {
   double down_frame = 0;
   std::int64_t frames = 0;
 };
-[[nodiscard]] BlockSteps block_steps(const LevelBlock& block, double sample_rate_hz);
+[[nodiscard]] WAVICON_EXPORT BlockSteps block_steps(const LevelBlock& block, double sample_rate_hz);
 
 /// Exact phase of a sweep in cycles at a time in seconds from its start; analysis follows orders by it.
-[[nodiscard]] double sweep_cycles(const Sweep& sweep, double time_s);
+[[nodiscard]] WAVICON_EXPORT double sweep_cycles(const Sweep& sweep, double time_s);
 /// Length of one way of a sweep: sweep.seconds, or the nearest that synchronises it: a whole number of
 /// from_hz·T/ln(to_hz/from_hz).
-[[nodiscard]] double sweep_seconds(const Sweep& sweep);
+[[nodiscard]] WAVICON_EXPORT double sweep_seconds(const Sweep& sweep);
 
 }  // namespace wavicon

@@ -5,6 +5,8 @@
 #include <cstdint>
 #include <span>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// What to render; every channel gets the same.
@@ -21,23 +23,23 @@ struct ToneStimulus {
 };
 
 /// @throws Error bad_argument naming the first value that is out of range, and the range.
-void require_valid(const ToneStimulus& stimulus);
+WAVICON_EXPORT void require_valid(const ToneStimulus& stimulus);
 
 /// Frames of the whole stimulus, each stretch rounded to whole frames.
-[[nodiscard]] std::int64_t frame_count(const ToneStimulus& stimulus);
+[[nodiscard]] WAVICON_EXPORT std::int64_t frame_count(const ToneStimulus& stimulus);
 
 /// Writes frames first_frame … first_frame + out.size() - 1; frames beyond the end are silence.
 ///
 /// @param stimulus  valid (require_valid).
 /// @accuracy  phase 2e-9 cycles after 24 h, samples 4e-16 of the level (tone_test.cpp); same bits for any
 /// division into blocks.
-void render(const ToneStimulus& stimulus, std::int64_t first_frame, std::span<double> out);
+WAVICON_EXPORT void render(const ToneStimulus& stimulus, std::int64_t first_frame, std::span<double> out);
 
 /// The frequency nearest to `frequency_hz` that has a whole number of cycles in `length` frames; at least one
 /// cycle, and below half the rate.
-[[nodiscard]] double on_bin_frequency_hz(double frequency_hz, double sample_rate_hz, std::int64_t length);
+[[nodiscard]] WAVICON_EXPORT double on_bin_frequency_hz(double frequency_hz, double sample_rate_hz, std::int64_t length);
 
 /// The largest power of two that is at most `frames`; 1 for fewer.
-[[nodiscard]] std::int64_t power_of_two_within(std::int64_t frames);
+[[nodiscard]] WAVICON_EXPORT std::int64_t power_of_two_within(std::int64_t frames);
 
 }  // namespace wavicon

@@ -18,6 +18,7 @@ namespace wavicon {
 namespace measure_detail {
 
 namespace {
+constexpr std::int64_t kLeastFrames = 4;  // of anything that swings
 constexpr double kNothing = 1e-100;  // full scale = 1: squares vanish below it
 constexpr double kBoundWithin = 10;  // power ratio to the noise: 10 dB
 constexpr double kNinetyNine =
@@ -175,7 +176,10 @@ ChannelHarmonics measure_channel(std::span<const double> samples, const Audio& a
   nothing.state = ChannelHarmonics::State::silent;
   if (peak(samples) < kNothing) return nothing;
   const auto tone = find_steady_tone(samples, audio.sample_rate_hz(), options.tone_hz, tools);
-  if (!tone) return nothing;
+  if (!tone) {
+    nothing.state = ChannelHarmonics::State::no_tone;
+    return nothing;
+  }
   const auto stretch =
       samples.subspan(static_cast<std::size_t>(tone->first_frame), static_cast<std::size_t>(tone->frames));
   ChannelHarmonics channel = measure_stretch(stretch, audio.sample_rate_hz(), tone->rough_hz, options, tools);
@@ -216,6 +220,9 @@ HarmonicsResult measure_detail::harmonics_of(const Audio& audio, const Harmonics
       options.to_s ? std::min(audio.frames(),
                               static_cast<std::int64_t>(std::llround(*options.to_s * audio.sample_rate_hz())))
                    : audio.frames();
+  if (audio.frames() < kLeastFrames)
+    throw Error(ErrorCode::bad_input, fmt::format("{} frame{} cannot hold a tone: at least {} periods are needed",
+                                                  audio.frames(), audio.frames() == 1 ? "" : "s", kPeriodsAtLeast));
   bool sound = false, tone = false;
   SpectralTools tools;
   for (int c = 0; c < audio.channel_count(); ++c) {

@@ -11,6 +11,7 @@
 #include "audio/wide.hpp"
 #include "measure/common/frame_range.hpp"
 #include "measure/levels/levels_of.hpp"
+#include "wavicon/intake/stream_gate.hpp"
 #include "wavicon/audio/error.hpp"
 
 namespace wavicon {
@@ -70,6 +71,7 @@ std::optional<double> finite(double lufs) {
 
 struct LevelMeter::Impl {
   LevelsOptions options;
+  SampleFormat format = SampleFormat::float64;
   double rate = 0;
   std::int64_t hop = 0;   // frames
   std::int64_t step = 0;  // frames between two looks at loudness
@@ -80,6 +82,8 @@ struct LevelMeter::Impl {
   State state;
   Loudness loudness;
   std::vector<double> interleaved;
+  std::optional<StreamGate> gate;  ///< none for samples whose capture has been judged
+  bool finished = false;
 
   // A piece that crosses neither a hop nor a step of the loudness.
   void take(std::span<const double> planar, std::size_t length, std::size_t from, std::size_t count) {
@@ -149,7 +153,14 @@ struct LevelMeter::Impl {
   }
 };
 
-LevelMeter::LevelMeter(int channel_count, double sample_rate_hz, const LevelsOptions& options)
+LevelMeter::LevelMeter(int channel_count, double sample_rate_hz, const LevelsOptions& options, SampleFormat format,
+                       const GatePolicy& policy)
+    : LevelMeter(channel_count, sample_rate_hz, options, Judged{}) {
+  impl_->gate.emplace(channel_count, sample_rate_hz, format, policy);
+  impl_->format = format;
+}
+
+LevelMeter::LevelMeter(int channel_count, double sample_rate_hz, const LevelsOptions& options, Judged)
     : impl_(std::make_unique<Impl>()) {
   auto fail = [](const std::string& what) { throw Error(ErrorCode::bad_argument, what); };
   if (!(options.window_s >= 0.001 && options.window_s <= 60))
@@ -157,6 +168,9 @@ LevelMeter::LevelMeter(int channel_count, double sample_rate_hz, const LevelsOpt
   if (!(options.hop_s >= 0.001 && options.hop_s <= options.window_s))
     fail(fmt::format("a hop of {} s is not within 0.001 to the window ({} s)", options.hop_s,
                      options.window_s));
+  if (channel_count < 1) fail(fmt::format("{} channels: at least 1 is needed", channel_count));
+  if (!(sample_rate_hz > 0) || !std::isfinite(sample_rate_hz))
+    fail(fmt::format("sample rate {} Hz is not above 0", sample_rate_hz));
   Impl& impl = *impl_;
   impl.options = options;
   impl.rate = sample_rate_hz;
@@ -185,6 +199,11 @@ LevelMeter& LevelMeter::operator=(LevelMeter&&) noexcept = default;
 
 void LevelMeter::push(std::span<const double> planar) {
   Impl& impl = *impl_;
+  if (impl.finished) throw Error(ErrorCode::bad_argument, "blocks cannot be pushed after finish()");
+  if (planar.size() % impl.channels.size() != 0)
+    throw Error(ErrorCode::bad_argument, fmt::format("{} samples are no whole number of frames of {} channels",
+                                                     planar.size(), impl.channels.size()));
+  if (impl.gate) impl.gate->push(planar);
   const std::size_t length = planar.size() / impl.channels.size();
   for (std::size_t done = 0; done < length;) {
     auto count = static_cast<std::int64_t>(length - done);
@@ -196,7 +215,10 @@ void LevelMeter::push(std::span<const double> planar) {
 
 LevelsResult LevelMeter::finish() {
   Impl& impl = *impl_;
+  if (std::exchange(impl.finished, true)) throw Error(ErrorCode::bad_argument, "finish() was called before");
   if (impl.frame == 0) throw Error(ErrorCode::bad_input, "there is no audio in it: 0 frames");
+  std::vector<Finding> findings;
+  if (impl.gate) findings = impl.gate->finish();
   for (std::size_t c = 0; c < impl.channels.size(); ++c) impl.finish_channel(c);
   Loudness& l = impl.loudness;
   if (impl.options.loudness) {
@@ -214,17 +236,18 @@ LevelsResult LevelMeter::finish() {
     l.short_term_max_lufs = highest(l.short_term_lufs);
   }
   return {impl.options,
-          SampleFormat::float64,
+          impl.format,
           impl.rate,
           impl.frame,
           static_cast<double>(impl.hop) / impl.rate,
           std::move(impl.channels),
-          std::move(l)};
+          std::move(l),
+          std::move(findings)};
 }
 
 LevelsResult measure_detail::levels_of(AudioSource& source, const LevelsOptions& options) {
   const auto range = measure_detail::frame_range(source, options.from_s, options.to_s);
-  LevelMeter meter(source.channel_count(), source.sample_rate_hz(), options);
+  LevelMeter meter(source.channel_count(), source.sample_rate_hz(), options, LevelMeter::Judged{});
   std::vector<double> scratch(kBlock * static_cast<std::size_t>(source.channel_count()));
   for_each_block(source, range.first, range.end, scratch,
                  [&](std::int64_t, std::span<const double> planar, std::int64_t) { meter.push(planar); });

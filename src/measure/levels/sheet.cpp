@@ -14,6 +14,7 @@ namespace wavicon {
 namespace {
 
 constexpr double kOver = 1.012;      // 0.1 dB: the interpolation itself may be off by less
+constexpr double kRounding = 1e-7;   // of the RMS value: what a difference of squares leaves of nothing
 constexpr double kShownDbfs = -160;  // curves end here: the level of silence is none
 
 using measure_detail::level_dbfs;
@@ -80,12 +81,15 @@ class Builder {
           fmt::format("exceeds full scale between its samples: {:+.2f} dBTP; a converter clips there",
                       db_from_ratio(c.true_peak)));
     // An RMS level that is mostly an offset is no sound.
-    if (std::abs(c.dc) > 0.5 * c.rms)
+    const double rest = std::sqrt(std::max(0.0, c.rms * c.rms - c.dc * c.dc));
+    if (rest < kRounding * c.rms)
+      say(Severity::warning, FindingCode::dc_offset, channel,
+          fmt::format("it is nothing but DC ({:.2f} dBFS)", db_from_ratio(std::abs(c.dc))));
+    else if (std::abs(c.dc) > 0.5 * c.rms)
       say(Severity::warning, FindingCode::dc_offset, channel,
           fmt::format("the level is mostly DC ({:.2f} dBFS): without it the RMS level is {:.2f} dBFS",
                       db_from_ratio(std::abs(c.dc)),
-                      db_from_ratio(std::sqrt(std::max(1e-30, c.rms * c.rms - c.dc * c.dc))) +
-                          rms_reference_db(result_.options.rms_reference)));
+                      db_from_ratio(rest) + rms_reference_db(result_.options.rms_reference)));
   }
 
   // What rounding to the format alone reads.
@@ -140,6 +144,8 @@ Sheet levels_sheet(const LevelsResult& result, const CaptureInfo& capture) {
   Builder builder(result, sheet);
   for (std::size_t c = 0; c < result.channels.size(); ++c) builder.add_channel(static_cast<int>(c));
   builder.add_whole();
+  auto& findings = sheet.sheet().findings;
+  findings.insert(findings.end(), result.findings.begin(), result.findings.end());
   return sheet.finish();
 }
 

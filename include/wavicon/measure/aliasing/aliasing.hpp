@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/judged_capture.hpp"
@@ -84,7 +85,7 @@ struct AliasingResult {
 /// @throws Error bad_argument for a part that is no sweep, or options out of range; bad_input when the
 /// capture holds less than half of the sweep
 /// @accuracy  worst product 0.05 dB, its order exact; floor below -150 dBc in 24 bits (aliasing_test.cpp)
-[[nodiscard]] AliasingResult measure_aliasing(const JudgedCapture& capture, std::size_t part,
+[[nodiscard]] WAVICON_EXPORT AliasingResult measure_aliasing(const JudgedCapture& capture, std::size_t part,
                                               const AliasingOptions& options = {});
 
 /// The same from the tones of the staircase `part`, orders up to 100: each step is measured as
@@ -94,17 +95,17 @@ struct AliasingResult {
 ///
 /// @throws Error as measure_aliasing(), and as measure_harmonics() for a step.
 /// @accuracy  0.001 dB; floor below -170 dBc in 24 bits from steps of a second (aliasing_steps_test.cpp)
-[[nodiscard]] AliasingResult measure_aliasing_steps(const JudgedCapture& capture, std::size_t part,
+[[nodiscard]] WAVICON_EXPORT AliasingResult measure_aliasing_steps(const JudgedCapture& capture, std::size_t part,
                                                     const AliasingOptions& options = {});
 
 /// What each sheet in a row does to the worst product of the one before it, as one finding for each: "worst
 /// -56.4 dBc, lower by 23.7 dB", "no more than the floor allows". Sheets without the reading get none.
-[[nodiscard]] std::vector<std::string> aliasing_verdicts(const std::vector<Sheet>& sheets);
+[[nodiscard]] WAVICON_EXPORT std::vector<std::string> aliasing_verdicts(const std::vector<Sheet>& sheets);
 
 /// Readings, curves over the sweep's frequency, findings.
-[[nodiscard]] Sheet aliasing_sheet(const AliasingResult& result, const CaptureInfo& capture);
+[[nodiscard]] WAVICON_EXPORT Sheet aliasing_sheet(const AliasingResult& result, const CaptureInfo& capture);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& aliasing_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& aliasing_readings();
 
 }  // namespace wavicon

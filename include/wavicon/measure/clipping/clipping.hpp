@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/judged_capture.hpp"
 #include "wavicon/intake/locate.hpp"
@@ -70,17 +71,17 @@ struct ClippingResult {
 /// does not hold it, NaN or infinity.
 /// @accuracy  0.02 dB from a ramp, a tenth of the step from a staircase where the onset is soft
 ///            (clipping_test.cpp)
-[[nodiscard]] ClippingResult measure_clipping(const JudgedCapture& capture, std::size_t part,
+[[nodiscard]] WAVICON_EXPORT ClippingResult measure_clipping(const JudgedCapture& capture, std::size_t part,
                                               const ClippingOptions& options = {});
 
 /// From a tone whose level somebody turns up: the first moment from which THD stays above the figure for
 /// 0.2 s. Errors likewise.
-[[nodiscard]] ClippingResult measure_clipping_by_hand(const JudgedCapture& capture, double tone_hz,
+[[nodiscard]] WAVICON_EXPORT ClippingResult measure_clipping_by_hand(const JudgedCapture& capture, double tone_hz,
                                                       const ClippingOptions& options = {});
 
-[[nodiscard]] Sheet clipping_sheet(const ClippingResult& result, const CaptureInfo& capture);
+[[nodiscard]] WAVICON_EXPORT Sheet clipping_sheet(const ClippingResult& result, const CaptureInfo& capture);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& clipping_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& clipping_readings();
 
 }  // namespace wavicon

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/judged_capture.hpp"
 #include "wavicon/intake/locate.hpp"
@@ -70,7 +71,7 @@ struct DynamicsResult {
 /// @throws Error bad_argument when there is no such part; bad_input for NaN or infinity, or a part
 /// that A or B does not hold.
 /// @accuracy  dynamics_test.cpp
-[[nodiscard]] DynamicsResult measure_dynamics(const JudgedCapture& a, const JudgedCapture& b,
+[[nodiscard]] WAVICON_EXPORT DynamicsResult measure_dynamics(const JudgedCapture& a, const JudgedCapture& b,
                                               const std::string& part = "");
 
 /// What the panel says, for the sentence that compares.
@@ -81,10 +82,10 @@ struct PanelValues {
 
 /// Readings, the curves "static curve", "gain", "THD", "gain over time", "waveform", "attack shape" and
 /// "release shape", and findings.
-[[nodiscard]] Sheet dynamics_sheet(const DynamicsResult& result, const CaptureInfo& a, const CaptureInfo& b,
+[[nodiscard]] WAVICON_EXPORT Sheet dynamics_sheet(const DynamicsResult& result, const CaptureInfo& a, const CaptureInfo& b,
                                    const PanelValues& panel = {});
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& dynamics_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& dynamics_readings();
 
 }  // namespace wavicon

@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/measure/dynamics/static_curve.hpp"
 
 namespace wavicon {
@@ -29,9 +30,9 @@ enum class DetectorModel {
 };
 
 /// "gain in dB", "mean square", …
-[[nodiscard]] std::string name_of(DetectorModel model);
+[[nodiscard]] WAVICON_EXPORT std::string name_of(DetectorModel model);
 /// Whether it hears the mean square ("rms") rather than the peak.
-[[nodiscard]] bool hears_rms(DetectorModel model);
+[[nodiscard]] WAVICON_EXPORT bool hears_rms(DetectorModel model);
 
 struct ModelFit {
   DetectorModel model = DetectorModel::gain_in_db;
@@ -69,6 +70,6 @@ struct GainStepOptions {
 ///
 /// @param gain  with some values before 0. @throws Error bad_argument for no value before or after the step.
 /// @accuracy  measurements of built compressors: gain_steps_test.cpp
-[[nodiscard]] GainStep measure_gain_step(const GainOverTime& gain, const GainStepOptions& options);
+[[nodiscard]] WAVICON_EXPORT GainStep measure_gain_step(const GainOverTime& gain, const GainStepOptions& options);
 
 }  // namespace wavicon

@@ -7,6 +7,8 @@
 #include <span>
 #include <string>
 
+#include "wavicon/audio/export.hpp"
+
 namespace wavicon {
 
 /// A steady level, in and out, as peaks of a sine in dBFS.
@@ -16,7 +18,7 @@ struct LevelPair {
 };
 
 /// Two straight lines joined by a parabola; one of them rises by one dB per dB.
-struct StaticCurve {
+struct WAVICON_EXPORT StaticCurve {
   enum class Kind { linear, compressor, limiter, upward_expander, expander, gate, upward_compressor };
   Kind kind = Kind::linear;
   double threshold_dbfs = 0;  ///< of the input: where the lines would meet
@@ -38,7 +40,7 @@ struct StaticCurve {
 };
 
 /// "compressor", "limiter", "upward expander", "expander", "gate", "upward compressor", "linear".
-[[nodiscard]] std::string name_of(StaticCurve::Kind kind);
+[[nodiscard]] WAVICON_EXPORT std::string name_of(StaticCurve::Kind kind);
 
 /// Least squares over threshold, slope (0.002 … 1.5 above it, up to 50 below), knee and make-up, from several
 /// starts; the side that fits better is taken. A slope below 0.04 is a limiter's; above 10, below the
@@ -47,6 +49,6 @@ struct StaticCurve {
 /// @param levels  at least 4, rising in in_dbfs. @throws Error bad_argument for fewer or others.
 /// @accuracy  exact on clean data; with gain noise of 0.02 dB threshold 0.05 dB, ratio 5 %
 ///            (static_curve_test.cpp)
-[[nodiscard]] StaticCurve fit_static_curve(std::span<const LevelPair> levels);
+[[nodiscard]] WAVICON_EXPORT StaticCurve fit_static_curve(std::span<const LevelPair> levels);
 
 }  // namespace wavicon

@@ -2,6 +2,7 @@
 #pragma once
 // What a path added to each order, when what went in had harmonics of its own.
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
 namespace wavicon {
@@ -13,6 +14,6 @@ namespace wavicon {
 ///
 /// @param before  of as many channels, or of one, which then stands for all.
 /// @throws Error bad_argument when the channels do not match, or the fundamentals differ by more than 0.1 %.
-void add_harmonics_change(Sheet& after, const Sheet& before);
+WAVICON_EXPORT void add_harmonics_change(Sheet& after, const Sheet& before);
 
 }  // namespace wavicon

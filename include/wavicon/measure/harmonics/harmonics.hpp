@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/intake/judged_capture.hpp"
@@ -98,14 +99,14 @@ struct HarmonicsResult {
 /// than 3 periods
 /// @throws Error bad_argument  options out of range, a stretch outside of the capture
 /// @accuracy  measurements in docs/harmonics.md; proved by harmonics_test.cpp
-[[nodiscard]] HarmonicsResult measure_harmonics(const JudgedCapture& capture,
+[[nodiscard]] WAVICON_EXPORT HarmonicsResult measure_harmonics(const JudgedCapture& capture,
                                                 const HarmonicsOptions& options = {});
 
 /// The readings of a result by their names, with conditions and floors, the spectra as curves, and what they
 /// mean as findings.
-[[nodiscard]] Sheet harmonics_sheet(const HarmonicsResult& result, const CaptureInfo& capture);
+[[nodiscard]] WAVICON_EXPORT Sheet harmonics_sheet(const HarmonicsResult& result, const CaptureInfo& capture);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& harmonics_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& harmonics_readings();
 
 }  // namespace wavicon

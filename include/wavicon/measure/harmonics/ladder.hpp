@@ -4,6 +4,7 @@
 
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/sheet/catalogue.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
@@ -22,9 +23,9 @@ struct LadderStep {
 /// left out.
 ///
 /// @throws Error bad_argument for no step.
-[[nodiscard]] Sheet harmonics_ladder(const std::vector<LadderStep>& steps, const CaptureInfo& capture);
+[[nodiscard]] WAVICON_EXPORT Sheet harmonics_ladder(const std::vector<LadderStep>& steps, const CaptureInfo& capture);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& harmonics_ladder_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& harmonics_ladder_readings();
 
 }  // namespace wavicon

@@ -2,6 +2,7 @@
 #pragma once
 // Harmonics over frequency, from a sweep: each order where it belongs, folded products left out.
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/measure/aliasing/aliasing.hpp"
 #include "wavicon/sheet/catalogue.hpp"
 #include "wavicon/sheet/sheet.hpp"
@@ -15,10 +16,10 @@ namespace wavicon {
 ///
 /// @param highest_order  2 … 10 of what was followed. @throws Error bad_argument for another.
 /// @accuracy  0.02 dB where levels change by less than 12 dB per octave (harmonics_sweep_test.cpp)
-[[nodiscard]] Sheet harmonics_over_frequency(const AliasingResult& result, int highest_order,
+[[nodiscard]] WAVICON_EXPORT Sheet harmonics_over_frequency(const AliasingResult& result, int highest_order,
                                              const CaptureInfo& capture);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& harmonics_sweep_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& harmonics_sweep_readings();
 
 }  // namespace wavicon

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/intake/judged_capture.hpp"
@@ -85,18 +86,18 @@ struct ToneGroupResult {
 /// @throws Error bad_input   0 frames, NaN, all channels silent or without the tones, too short for the tones
 /// @throws Error bad_argument  options out of range
 /// @accuracy  0.02 dB at -120 dBc in 24 bits (tone_groups_test.cpp)
-[[nodiscard]] ToneGroupResult measure_tone_group(const JudgedCapture& capture,
+[[nodiscard]] WAVICON_EXPORT ToneGroupResult measure_tone_group(const JudgedCapture& capture,
                                                  const ToneGroupOptions& options);
 
-[[nodiscard]] Sheet tone_group_sheet(const ToneGroupResult& result, const CaptureInfo& capture);
+[[nodiscard]] WAVICON_EXPORT Sheet tone_group_sheet(const ToneGroupResult& result, const CaptureInfo& capture);
 
 /// "f2 - 2·f1" for lower = -2, upper = 1.
-[[nodiscard]] std::string product_name(const ToneProduct& product);
+[[nodiscard]] WAVICON_EXPORT std::string product_name(const ToneProduct& product);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& intermodulation_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& intermodulation_readings();
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& multitone_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& multitone_readings();
 
 }  // namespace wavicon

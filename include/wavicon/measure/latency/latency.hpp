@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/align.hpp"
 #include "wavicon/intake/judged_capture.hpp"
@@ -49,21 +50,21 @@ struct LatencyResult {
 /// @throws Error bad_input for 0 frames, silence, too little in common (with the figure); bad_argument for
 /// different rates or channels that are not there.
 /// @accuracy  0.01 sample clean, whatever level and polarity; 0.05 at 0 dB signal to noise (latency_test.cpp)
-[[nodiscard]] LatencyResult measure_latency(const JudgedCapture& a, const JudgedCapture& b,
+[[nodiscard]] WAVICON_EXPORT LatencyResult measure_latency(const JudgedCapture& a, const JudgedCapture& b,
                                             const LatencyOptions& options = {});
 
 /// Readings `latency_samples`, `latency_ms`, `spread_samples`, `polarity`, and with a reported latency
 /// `reported_samples` and `offset_samples`, with a finding that says in words which way to shift.
-[[nodiscard]] Sheet latency_sheet(const LatencyResult& result, const CaptureInfo& a, const CaptureInfo& b);
+[[nodiscard]] WAVICON_EXPORT Sheet latency_sheet(const LatencyResult& result, const CaptureInfo& a, const CaptureInfo& b);
 
 /// What a row of latencies does over the block sizes at which they were taken: "constant: 261.40 samples",
 /// "follows the block size: 2.00 × block + 51.40 samples", "varies by 12.3 samples".
 ///
 /// @param block_frames  one for each latency, or empty.
-[[nodiscard]] std::string latency_verdict(const std::vector<double>& latency_samples,
+[[nodiscard]] WAVICON_EXPORT std::string latency_verdict(const std::vector<double>& latency_samples,
                                           const std::vector<double>& block_frames);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& latency_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& latency_readings();
 
 }  // namespace wavicon

@@ -7,6 +7,7 @@
 #include <span>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/judged_capture.hpp"
@@ -53,25 +54,37 @@ struct LevelsResult {
   double hop_s = 0;
   std::vector<ChannelLevels> channels;
   Loudness loudness;  ///< of all channels: mono, left and right, or the order of the WAVE format
+  std::vector<Finding> findings;  ///< of the gate, of a stream
 };
 
+struct LevelsResult;
+namespace measure_detail {
+LevelsResult levels_of(AudioSource& source, const LevelsOptions& options);
+}
+
 /// Collects levels block by block, in memory that grows by a few numbers a second.
-class LevelMeter {
+class WAVICON_EXPORT LevelMeter {
  public:
-  /// @throws Error bad_argument for options out of range, or more channels or a higher rate than loudness is
-  /// defined for (64, 2.8 MHz).
-  LevelMeter(int channel_count, double sample_rate_hz, const LevelsOptions& options);
+  /// @param format, policy  as StreamGate: what passes is judged as well.
+  /// @throws Error bad_argument for options out of range, fewer than 1 channel, a rate that is not above 0, or more
+  /// channels or a higher rate than loudness is defined for (64, 2.8 MHz).
+  LevelMeter(int channel_count, double sample_rate_hz, const LevelsOptions& options,
+             SampleFormat format = SampleFormat::float64, const GatePolicy& policy = {});
   ~LevelMeter();
   LevelMeter(LevelMeter&&) noexcept;
   LevelMeter& operator=(LevelMeter&&) noexcept;
 
   /// @param planar  one run for each channel, all of the same length.
-  /// @throws Error bad_input for a NaN or infinite sample, naming channel and frame.
+  /// @throws Error bad_input for a NaN or infinite sample, naming channel and frame; bad_argument for another length, or
+  /// after finish().
   void push(std::span<const double> planar);
-  /// Nothing may be pushed after it. @throws Error bad_input when there was no frame.
+  /// Nothing may be pushed after it. @throws Error bad_input when there was no frame; UnfitCapture as StreamGate.
   [[nodiscard]] LevelsResult finish();
 
  private:
+  struct Judged {};  ///< for samples whose capture has been judged
+  friend LevelsResult measure_detail::levels_of(AudioSource&, const LevelsOptions&);
+  LevelMeter(int channel_count, double sample_rate_hz, const LevelsOptions& options, Judged);
   struct Impl;
   std::unique_ptr<Impl> impl_;
 };
@@ -81,12 +94,12 @@ class LevelMeter {
 /// @throws Error as LevelMeter; bad_input for a stretch without a frame.
 /// @accuracy  RMS 1e-9 dB, DC 1e-12 of full scale against closed forms; loudness within the tolerances of EBU
 /// Tech 3341 (levels_test.cpp).
-[[nodiscard]] LevelsResult measure_levels(const JudgedCapture& capture, const LevelsOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT LevelsResult measure_levels(const JudgedCapture& capture, const LevelsOptions& options = {});
 
 /// Readings per channel and of the whole, RMS and loudness over time and a histogram of loudness as curves.
-[[nodiscard]] Sheet levels_sheet(const LevelsResult& result, const CaptureInfo& capture);
+[[nodiscard]] WAVICON_EXPORT Sheet levels_sheet(const LevelsResult& result, const CaptureInfo& capture);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& levels_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& levels_readings();
 
 }  // namespace wavicon

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/judged_capture.hpp"
@@ -86,12 +87,12 @@ struct NoiseResult {
 /// @throws Error bad_input for a NaN or infinite sample, a stretch shorter than one window, options.tone_hz
 /// where no tone stands 15 dB out of the noise; bad_argument for options out of range
 /// @accuracy  docs/noise.md, proved by noise_test.cpp
-[[nodiscard]] NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& options = {});
 
 /// Readings, density and noise over time as curves, findings.
-[[nodiscard]] Sheet noise_sheet(const NoiseResult& result, const CaptureInfo& capture);
+[[nodiscard]] WAVICON_EXPORT Sheet noise_sheet(const NoiseResult& result, const CaptureInfo& capture);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& noise_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& noise_readings();
 
 }  // namespace wavicon

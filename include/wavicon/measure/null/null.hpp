@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/align.hpp"
@@ -38,7 +39,7 @@ struct NullOptions {
 
 enum class NullVerdict { identical, rounding, noise, hum, linear, programme };
 /// "identical", "rounding", …
-[[nodiscard]] std::string name_of(NullVerdict verdict);
+[[nodiscard]] WAVICON_EXPORT std::string name_of(NullVerdict verdict);
 
 /// One channel of A against one of B. Amplitudes: full scale = 1, at A's level.
 struct ChannelNull {
@@ -114,14 +115,14 @@ using NullSink = std::function<void(std::int64_t first_frame, std::span<const do
 /// @throws Error bad_argument  rates or channel counts that do not fit, options out of range
 /// @accuracy  null_test.cpp: depth within 0.3 dB of what noise allows, delay 0.001 sample, gain 0.002 dB,
 /// drift 0.01 ppm at noise 80 dB below
-[[nodiscard]] NullResult measure_null(const JudgedCapture& a, const JudgedCapture& b,
+[[nodiscard]] WAVICON_EXPORT NullResult measure_null(const JudgedCapture& a, const JudgedCapture& b,
                                       const NullOptions& options = {}, const NullSink& sink = {});
 
 /// Readings, curves (spectra, levels over time, depth per third octave, response) and findings; the verdict
 /// first.
-[[nodiscard]] Sheet null_sheet(const NullResult& result, const CaptureInfo& a, const CaptureInfo& b);
+[[nodiscard]] WAVICON_EXPORT Sheet null_sheet(const NullResult& result, const CaptureInfo& a, const CaptureInfo& b);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& null_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& null_readings();
 
 }  // namespace wavicon

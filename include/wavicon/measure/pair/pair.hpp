@@ -6,6 +6,7 @@
 #include <optional>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/judged_capture.hpp"
 #include "wavicon/sheet/catalogue.hpp"
@@ -55,14 +56,14 @@ struct PairResult {
 /// different rates, channels that are not there.
 /// @accuracy  level 1e-6 dB, correlation 1e-9; offset as align(); phase 0.5° where the coherence is above
 /// 0.99 (pair_test.cpp)
-[[nodiscard]] PairResult measure_pair(const JudgedCapture& a, const JudgedCapture& b,
+[[nodiscard]] WAVICON_EXPORT PairResult measure_pair(const JudgedCapture& a, const JudgedCapture& b,
                                       const PairOptions& options = {});
 
 /// Readings, curves and findings. @param a_name, b_name  what the two are called in it.
-[[nodiscard]] Sheet pair_sheet(const PairResult& result, const CaptureInfo& capture,
+[[nodiscard]] WAVICON_EXPORT Sheet pair_sheet(const PairResult& result, const CaptureInfo& capture,
                                const std::string& a_name, const std::string& b_name);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& pair_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& pair_readings();
 
 }  // namespace wavicon

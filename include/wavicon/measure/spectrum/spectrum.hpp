@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/judged_capture.hpp"
 #include "wavicon/sheet/catalogue.hpp"
@@ -76,12 +77,12 @@ struct SpectrumResult {
 /// for a NaN or infinite sample, 0 frames
 /// @accuracy  lines 0.01 dB and a hundredth of the resolution when they stand 40 dB out (spectrum_test.cpp)
 ///            bands of periodic noise 0.003 dB with noise 40 dB below
-[[nodiscard]] SpectrumResult measure_spectrum(const JudgedCapture& capture,
+[[nodiscard]] WAVICON_EXPORT SpectrumResult measure_spectrum(const JudgedCapture& capture,
                                               const SpectrumOptions& options = {});
 
-[[nodiscard]] Sheet spectrum_sheet(const SpectrumResult& result, const CaptureInfo& capture);
+[[nodiscard]] WAVICON_EXPORT Sheet spectrum_sheet(const SpectrumResult& result, const CaptureInfo& capture);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& spectrum_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& spectrum_readings();
 
 }  // namespace wavicon

@@ -5,6 +5,7 @@
 #include <optional>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/judged_capture.hpp"
 #include "wavicon/sheet/catalogue.hpp"
@@ -51,12 +52,12 @@ struct TakesResult {
 /// @throws Error bad_input for 0 frames, silence, or nothing that stands out of it; bad_argument for options
 /// out of range.
 /// @accuracy  edges within 20 ms, gains 0.05 dB, gap noise 0.1 dB (takes_test.cpp)
-[[nodiscard]] TakesResult measure_takes(const JudgedCapture& recording, const TakesOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT TakesResult measure_takes(const JudgedCapture& recording, const TakesOptions& options = {});
 
 /// Readings with `take` in their conditions, curves "take 1", … (third octaves, matched), findings.
-[[nodiscard]] Sheet takes_sheet(const TakesResult& result, const CaptureInfo& capture);
+[[nodiscard]] WAVICON_EXPORT Sheet takes_sheet(const TakesResult& result, const CaptureInfo& capture);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& takes_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& takes_readings();
 
 }  // namespace wavicon

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/judged_capture.hpp"
 #include "wavicon/intake/locate.hpp"
@@ -40,15 +41,15 @@ struct WaveformsResult {
 /// alone); periods from the middle of each.
 ///
 /// @throws Error bad_argument when there is none; bad_input for NaN or infinity or what is cut off.
-[[nodiscard]] WaveformsResult measure_waveforms(const JudgedCapture& a, const JudgedCapture& b,
+[[nodiscard]] WAVICON_EXPORT WaveformsResult measure_waveforms(const JudgedCapture& a, const JudgedCapture& b,
                                                 const std::string& part = "");
 
 /// Readings (`frequency_hz` in the conditions), the curves "in 997 Hz", "out 997 Hz" …, and findings in
 /// words.
-[[nodiscard]] Sheet waveforms_sheet(const WaveformsResult& result, const CaptureInfo& a,
+[[nodiscard]] WAVICON_EXPORT Sheet waveforms_sheet(const WaveformsResult& result, const CaptureInfo& a,
                                     const CaptureInfo& b);
 
 /// What the sheets of this measurement can hold.
-[[nodiscard]] const ReadingTable& waveforms_readings();
+[[nodiscard]] WAVICON_EXPORT const ReadingTable& waveforms_readings();
 
 }  // namespace wavicon
