@@ -27,7 +27,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::size_t kMostSteps = 4096;
+constexpr std::size_t kMostSteps = 4096;  // of a ladder: more is a typing error
 
 std::vector<std::string> listed(const std::string& value) {
   std::vector<std::string> parts(1);

@@ -24,7 +24,8 @@ namespace {
 
 void require_channel(int index, int count) {
   if (index < 0 || index >= count)
-    throw Error(ErrorCode::bad_argument, fmt::format("there is no channel {}, there are {}", index + 1, count));
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("there is no channel {}, there are {}", index + 1, count));
 }
 
 }  // namespace

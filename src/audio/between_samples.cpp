@@ -12,9 +12,9 @@
 namespace wavicon {
 namespace {
 
-constexpr std::size_t kTaps = 2 * kBetweenReach;
-constexpr double kBeta = 6;  // 63 dB; passes 0.4 of the rate within 0.01 dB
-constexpr std::size_t kLanes = 4;
+constexpr std::size_t kTaps = 2 * kBetweenReach;  // as many on each side of the place
+constexpr double kBeta = 6;                       // 63 dB; passes 0.4 of the rate within 0.01 dB
+constexpr std::size_t kLanes = 4;  // samples summed side by side, in an order that no compiler changes
 
 using Phases = std::array<std::array<double, kTaps>, 3>;
 

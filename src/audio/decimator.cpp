@@ -13,7 +13,7 @@ namespace {
 
 constexpr std::size_t kReach = 8;  // samples of the low rate on either side
 constexpr double kBeta = 8;        // 80 dB
-constexpr std::size_t kLanes = 4;
+constexpr std::size_t kLanes = 4;  // doubles side by side: two or four fit a register
 using Lanes = double __attribute__((vector_size(kLanes * sizeof(double))));
 
 WAVICON_WIDE void weighted_sum(const double* x, const double* weights, std::size_t length, double* result) {

@@ -8,8 +8,8 @@ namespace wavicon {
 namespace {
 
 constexpr double kRadiansPerPhaseUnit = 2.0 * std::numbers::pi / 18446744073709551616.0;  // 2π / 2^64
-constexpr double kTwoTo32 = 4294967296.0;
-constexpr double kTwoTo64 = 18446744073709551616.0;
+constexpr double kTwoTo32 = 4294967296.0;            // exact: a phase is 64 bits, cut in halves
+constexpr double kTwoTo64 = 18446744073709551616.0;  // exact: steps of a phase in a cycle
 
 // Taylor series for |x| <= π/4; the first term left out is below 2^-53 of the result.
 double sine_near_zero(double x) {

@@ -12,7 +12,7 @@ namespace {
 
 constexpr std::size_t kLengthOfTaps =
     4;  // a block three times as long as the filter costs least, within 10 %
-constexpr std::size_t kLeastLength = 1024;
+constexpr std::size_t kLeastLength = 1024;  // samples: below it the transform's own cost rules
 
 }  // namespace
 

@@ -12,10 +12,10 @@
 namespace wavicon {
 namespace {
 
-constexpr std::size_t kTaps = 2 * FractionalReader::kReach;
-constexpr std::size_t kPhases = 1024;
-constexpr double kBeta = 18;
-constexpr std::size_t kLanes = 8;
+constexpr std::size_t kTaps = 2 * FractionalReader::kReach;  // as many on each side of the place
+constexpr std::size_t kPhases = 1024;  // filters between two samples; cubic between them
+constexpr double kBeta = 18;           // of the Kaiser window: images at -172 dB
+constexpr std::size_t kLanes = 8;      // doubles side by side
 
 using Lanes = double __attribute__((vector_size(kLanes * sizeof(double))));
 

@@ -11,8 +11,8 @@
 namespace wavicon {
 namespace {
 
-constexpr std::size_t kSuggestions = 3;
-constexpr std::size_t kShortList = 24;
+constexpr std::size_t kSuggestions = 3;  // names: more is a list, not a hint
+constexpr std::size_t kShortList = 24;   // names that are all shown when none is near
 
 std::string lower(std::string_view text) {
   std::string result(text);

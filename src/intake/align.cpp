@@ -16,29 +16,29 @@
 namespace wavicon {
 namespace {
 
-constexpr double kLowRateHz = 11000;      // at least: what the coarse search is done at
-constexpr double kLowCutoff = 0.35;       // of the low rate
-constexpr double kExcerptS = 10;          // longest excerpt: 20 ppm of drift move it by two low samples
-constexpr int kExcerpts = 3;              // tried one after the other
-constexpr std::int64_t kSegment = 16384;  // frames
-constexpr double kSegmentRateHz = 96000;  // up to half as much again; longer ones above
-constexpr std::size_t kMostSegments = 64;
+constexpr double kLowRateHz = 11000;       // at least: what the coarse search is done at
+constexpr double kLowCutoff = 0.35;        // of the low rate
+constexpr double kExcerptS = 10;           // longest excerpt: 20 ppm of drift move it by two low samples
+constexpr int kExcerpts = 3;               // tried one after the other
+constexpr std::int64_t kSegment = 16384;   // frames
+constexpr double kSegmentRateHz = 96000;   // up to half as much again; longer ones above
+constexpr std::size_t kMostSegments = 64;  // spread over the whole: more do not bring the drift any nearer
 
-constexpr double kWeakCoarse = 3e-4;
-constexpr double kWeak = 0.003;      // of the strongest bin: what is far weaker is likely to be noise
-constexpr std::int64_t kNear = 64;   // frames by which a segment may lie off beside drift
-constexpr double kAlike = 0.1;       // correlation of a segment that is believed
-constexpr std::int64_t kFar = 8192;  // frames by which a slip may move a segment
-constexpr double kPlainlyAlike = 0.98;
-constexpr double kClearly = 1.04;  // times as alike: the farther place is the right one
-constexpr double kUsually = 0.9;   // of what other segments reach
-constexpr int kPasses = 3;
-constexpr double kSlackS = 6e-5;  // by which neighbouring segments may differ
-constexpr int kNewtonSteps = 16;
-constexpr double kStill = 1e-7;       // frames
-constexpr double kOutlier = 4;        // median deviations
-constexpr double kWholeFrame = 0.01;  // so near to a whole frame counts as one
-constexpr double kSamePeak = 0.9;     // of the highest: a candidate
+constexpr double kWeakCoarse = 3e-4;    // of the highest bin: below, a phase is noise
+constexpr double kWeak = 0.003;         // of the strongest bin: what is far weaker is likely to be noise
+constexpr std::int64_t kNear = 64;      // frames by which a segment may lie off beside drift
+constexpr double kAlike = 0.1;          // correlation of a segment that is believed
+constexpr std::int64_t kFar = 8192;     // frames by which a slip may move a segment
+constexpr double kPlainlyAlike = 0.98;  // coherence from which no second way is tried
+constexpr double kClearly = 1.04;       // times as alike: the farther place is the right one
+constexpr double kUsually = 0.9;        // of what other segments reach
+constexpr int kPasses = 3;              // each with the place that the one before found
+constexpr double kSlackS = 6e-5;        // by which neighbouring segments may differ
+constexpr int kNewtonSteps = 16;        // it converges in four to six; the rest is a safeguard
+constexpr double kStill = 1e-7;         // frames
+constexpr double kOutlier = 4;          // median deviations
+constexpr double kWholeFrame = 0.01;    // so near to a whole frame counts as one
+constexpr double kSamePeak = 0.9;       // of the highest: a candidate
 
 using Bins = std::vector<std::complex<double>>;
 

@@ -31,7 +31,7 @@ constexpr double kDeepest = 0.03;         // below, a window says too little
 constexpr double kRoundDb = 0.02;         // beside a round level
 constexpr double kHighPeakDb = -3.05;     // normalising aims at the top
 constexpr double kDitherLeast = 0.15;     // of a step, RMS, in what was silent
-constexpr double kDitherMost = 1.5;
+constexpr double kDitherMost = 1.5;       // of a step, RMS: more is sound, not dither
 
 struct Named {
   double db;
@@ -233,13 +233,99 @@ Bounce examine_bounce(const JudgedCapture& bounce) {
   return out;
 }
 
+namespace {
+
+// What was done to a whole file has no channel.
+void say(SheetBuilder& sheet, FindingCode code, std::string text, Severity severity = Severity::note) {
+  sheet.say(severity, code, std::move(text), std::nullopt);
+}
+
+void say_gain(SheetBuilder& sheet, const Bounce& b) {
+  if (b.normalised)
+    say(sheet, FindingCode::gain_changed,
+        fmt::format("normalised: its peak lies at {:.1f} dBFS, by a gain of {:+.2f} dB; switch that off",
+                    b.peak_dbfs, b.gain_db),
+        Severity::warning);
+  else if (std::abs(b.gain_db) > kGainDb)
+    say(sheet, FindingCode::gain_changed,
+        fmt::format("a gain of {:+.2f} dB{}", b.gain_db, b.gain_like.empty() ? "" : ", as of " + b.gain_like),
+        Severity::warning);
+  if (b.polarity < 0) say(sheet, FindingCode::polarity_inverted, "the polarity is turned", Severity::warning);
+}
+
+void say_place(SheetBuilder& sheet, const Bounce& b) {
+  if (b.delayed) {
+    say(sheet, FindingCode::moved,
+        fmt::format("{} frames late in a file as long as the stimulus: a plugin's delay is not made up for, "
+                    "or the region stands late",
+                    b.lead_frames),
+        Severity::warning);
+  } else {
+    if (b.lead_frames > 0)
+      say(sheet, FindingCode::moved, fmt::format("{} frames were put before it", b.lead_frames));
+    if (b.tail_frames > 0)
+      say(sheet, FindingCode::moved, fmt::format("{} frames were put behind it", b.tail_frames));
+    if (b.lead_frames < 0)
+      say(sheet, FindingCode::trimmed, fmt::format("its first {} frames were cut off", -b.lead_frames),
+          Severity::warning);
+    if (b.tail_frames < 0)
+      say(sheet, FindingCode::trimmed, fmt::format("its last {} frames were cut off", -b.tail_frames),
+          Severity::warning);
+  }
+}
+
+void say_shape(SheetBuilder& sheet, const Bounce& b) {
+  if (b.shaped_db > 0)
+    say(sheet, FindingCode::path_shapes_marks,
+        fmt::format("what is in the path shapes the marks by {:.1f} dB between 400 Hz and 5 kHz: gain, "
+                    "polarity and a few samples of delay can be its doing, and fades cannot be told",
+                    b.shaped_db));
+  if (b.fade_in_frames > 0)
+    say(sheet, FindingCode::faded,
+        fmt::format("faded in over about {} frames ({})", b.fade_in_frames, b.fade_shape), Severity::warning);
+  if (b.fade_out_frames > 0)
+    say(sheet, FindingCode::faded, fmt::format("faded out over about {} frames", b.fade_out_frames),
+        Severity::warning);
+  if (b.dithered)
+    say(sheet, FindingCode::word_length_changed,
+        fmt::format("shortened to {} bits, {}", b.used_bits, *b.dithered ? "with dither" : "without dither"),
+        *b.dithered ? Severity::note : Severity::warning);
+}
+
+void say_time(SheetBuilder& sheet, const Bounce& b) {
+  if (b.rate_ratio != 1)
+    say(sheet, FindingCode::wrong_rate,
+        fmt::format("it plays at {:.4f} times its speed: a wrong sample rate in the session", b.rate_ratio),
+        Severity::warning);
+  if (b.tempo_ratio != 1)
+    say(sheet, FindingCode::tempo_changed,
+        fmt::format("stretched in time to about {:.2f} % with its pitch kept: switch time stretching "
+                    "(following the tempo) "
+                    "off and export again; its parts are not measured",
+                    100 * b.tempo_ratio),
+        Severity::warning);
+  if (std::abs(b.drift_ppm) > 1)
+    say(sheet, FindingCode::clock_drift, fmt::format("stretched by {:+.1f} ppm", b.drift_ppm),
+        Severity::warning);
+}
+
+void say_channels(SheetBuilder& sheet, const Bounce& b) {
+  if (b.copied)
+    say(sheet, FindingCode::channels_changed,
+        fmt::format("one channel became {}, the same on each", b.channels));
+  if (b.one_side)
+    say(sheet, FindingCode::channels_changed, "it stands on one channel of several", Severity::warning);
+  if (b.channels < b.stimulus_channels)
+    say(sheet, FindingCode::channels_changed,
+        fmt::format("{} channels became {}", b.stimulus_channels, b.channels), Severity::warning);
+}
+
+}  // namespace
+
 Sheet bounce_sheet(const Bounce& b, const CaptureInfo& capture) {
   SheetBuilder sheet(kit_readings(), capture);
   const auto add = [&](const char* name, double value) {
     sheet.add(name, std::nullopt, value, {{"by", std::string("marks")}});
-  };
-  const auto say = [&](FindingCode code, std::string text, Severity severity = Severity::note) {
-    sheet.say(severity, code, std::move(text), std::nullopt);
   };
   add("gain_db", b.gain_db);
   add("polarity", b.polarity);
@@ -251,70 +337,12 @@ Sheet bounce_sheet(const Bounce& b, const CaptureInfo& capture) {
   if (b.used_bits > 0) add("used_bits", b.used_bits);
   add("peak_dbfs", b.peak_dbfs);
   const std::size_t before = sheet.sheet().findings.size();
-  if (b.normalised)
-    say(FindingCode::gain_changed,
-        fmt::format("normalised: its peak lies at {:.1f} dBFS, by a gain of {:+.2f} dB; switch that off",
-                    b.peak_dbfs, b.gain_db),
-        Severity::warning);
-  else if (std::abs(b.gain_db) > kGainDb)
-    say(FindingCode::gain_changed,
-        fmt::format("a gain of {:+.2f} dB{}", b.gain_db, b.gain_like.empty() ? "" : ", as of " + b.gain_like),
-        Severity::warning);
-  if (b.polarity < 0) say(FindingCode::polarity_inverted, "the polarity is turned", Severity::warning);
-  if (b.delayed) {
-    say(FindingCode::moved,
-        fmt::format("{} frames late in a file as long as the stimulus: a plugin's delay is not made up for, "
-                    "or the region stands late",
-                    b.lead_frames),
-        Severity::warning);
-  } else {
-    if (b.lead_frames > 0)
-      say(FindingCode::moved, fmt::format("{} frames were put before it", b.lead_frames));
-    if (b.tail_frames > 0)
-      say(FindingCode::moved, fmt::format("{} frames were put behind it", b.tail_frames));
-    if (b.lead_frames < 0)
-      say(FindingCode::trimmed, fmt::format("its first {} frames were cut off", -b.lead_frames),
-          Severity::warning);
-    if (b.tail_frames < 0)
-      say(FindingCode::trimmed, fmt::format("its last {} frames were cut off", -b.tail_frames),
-          Severity::warning);
-  }
-  if (b.shaped_db > 0)
-    say(FindingCode::path_shapes_marks,
-        fmt::format("what is in the path shapes the marks by {:.1f} dB between 400 Hz and 5 kHz: gain, "
-                    "polarity and a few samples of delay can be its doing, and fades cannot be told",
-                    b.shaped_db));
-  if (b.fade_in_frames > 0)
-    say(FindingCode::faded, fmt::format("faded in over about {} frames ({})", b.fade_in_frames, b.fade_shape),
-        Severity::warning);
-  if (b.fade_out_frames > 0)
-    say(FindingCode::faded, fmt::format("faded out over about {} frames", b.fade_out_frames),
-        Severity::warning);
-  if (b.dithered)
-    say(FindingCode::word_length_changed,
-        fmt::format("shortened to {} bits, {}", b.used_bits, *b.dithered ? "with dither" : "without dither"),
-        *b.dithered ? Severity::note : Severity::warning);
-  if (b.rate_ratio != 1)
-    say(FindingCode::wrong_rate,
-        fmt::format("it plays at {:.4f} times its speed: a wrong sample rate in the session", b.rate_ratio),
-        Severity::warning);
-  if (b.tempo_ratio != 1)
-    say(FindingCode::tempo_changed,
-        fmt::format("stretched in time to about {:.2f} % with its pitch kept: switch time stretching "
-                    "(following the tempo) "
-                    "off and export again; its parts are not measured",
-                    100 * b.tempo_ratio),
-        Severity::warning);
-  if (std::abs(b.drift_ppm) > 1)
-    say(FindingCode::clock_drift, fmt::format("stretched by {:+.1f} ppm", b.drift_ppm), Severity::warning);
-  if (b.copied)
-    say(FindingCode::channels_changed, fmt::format("one channel became {}, the same on each", b.channels));
-  if (b.one_side)
-    say(FindingCode::channels_changed, "it stands on one channel of several", Severity::warning);
-  if (b.channels < b.stimulus_channels)
-    say(FindingCode::channels_changed, fmt::format("{} channels became {}", b.stimulus_channels, b.channels),
-        Severity::warning);
-  if (sheet.sheet().findings.size() == before) say(FindingCode::untouched, "nothing was done to it");
+  say_gain(sheet, b);
+  say_place(sheet, b);
+  say_shape(sheet, b);
+  say_time(sheet, b);
+  say_channels(sheet, b);
+  if (sheet.sheet().findings.size() == before) say(sheet, FindingCode::untouched, "nothing was done to it");
   return sheet.finish();
 }
 

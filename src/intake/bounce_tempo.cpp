@@ -11,14 +11,14 @@ namespace wavicon::intake_detail {
 namespace {
 
 constexpr std::int64_t kLeastSlip = 8;  // frames
-constexpr int kPlaces = 24;
+constexpr int kPlaces = 24;             // spread over the programme between the marks
 constexpr double kPieceS = 0.085;
 constexpr std::int64_t kBeside = 400;    // frames: grains lie so far off their place
 constexpr double kLeastMatch = 0.6;      // correlation
 constexpr double kAmbiguous = 0.9;       // of the best, at another place: a tone
 constexpr std::int64_t kSamePlace = 24;  // frames
-constexpr std::size_t kLeastPlaces = 4;
-constexpr double kClearly = 0.8;  // the error of a line against that of a step
+constexpr std::size_t kLeastPlaces = 4;  // that have to agree on one ratio
+constexpr double kClearly = 0.8;         // the error of a line against that of a step
 
 struct Moved {
   double at = 0;  // 0 at the first mark, 1 at the last

@@ -11,7 +11,7 @@
 namespace wavicon::intake_detail {
 namespace {
 
-constexpr std::size_t kLanes = 4;
+constexpr std::size_t kLanes = 4;  // doubles side by side
 
 // Sums and highest values run in lanes of their own, each in one register.
 using Lanes = double __attribute__((vector_size(kLanes * sizeof(double))));

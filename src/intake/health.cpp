@@ -15,7 +15,7 @@
 namespace wavicon {
 namespace {
 
-constexpr std::int64_t kBlock = 2048;
+constexpr std::int64_t kBlock = 2048;  // frames read at once: they stay in the cache
 
 std::vector<ChannelHealth> meter(AudioSource& capture, SampleFormat format) {
   HealthMeter health(capture.channel_count(), capture.sample_rate_hz(), format);

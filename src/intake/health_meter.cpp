@@ -199,8 +199,9 @@ void HealthMeter::push(std::span<const double> planar) {
   Impl& impl = *impl_;
   if (impl.finished) throw Error(ErrorCode::bad_argument, "blocks cannot be pushed after finish()");
   if (planar.size() % impl.channels.size() != 0)
-    throw Error(ErrorCode::bad_argument, fmt::format("{} samples are no whole number of frames of {} channels",
-                                                     planar.size(), impl.channels.size()));
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("{} samples are no whole number of frames of {} channels", planar.size(),
+                            impl.channels.size()));
   const std::size_t length = planar.size() / impl.channels.size();
   for (std::size_t done = 0; done < length;) {
     const std::size_t count = std::min(kHeld - impl.held, length - done);

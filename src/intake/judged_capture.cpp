@@ -61,7 +61,7 @@ void intake_detail::refuse_broken_samples(const HealthResult& health) {
 }
 
 std::vector<Finding> intake_detail::let_through(std::vector<Finding> findings, const GatePolicy& policy,
-                                 std::vector<Finding>& held) {
+                                                std::vector<Finding>& held) {
   std::vector<Finding> kept;
   for (Finding& finding : findings) {
     if (finding.severity == Severity::fault) {

@@ -8,7 +8,8 @@
 
 namespace wavicon::intake_detail {
 
-/// What goes on into the sheets: faults that are let through, and warnings; faults that wait for a decision go into held.
+/// What goes on into the sheets: faults that are let through, and warnings; faults that wait for a decision
+/// go into held.
 ///
 /// @throws UnfitCapture for any other fault.
 [[nodiscard]] std::vector<Finding> let_through(std::vector<Finding> findings, const GatePolicy& policy,

@@ -13,7 +13,7 @@ constexpr double kStandsOut = 8;   // over what lies around: 18 dB; noise keeps 
 constexpr std::size_t kExceptions =
     3;                             // chunks around that may jump as well: the other edge of a longer click
 constexpr std::size_t kEdge = 16;  // a jump this close to the next chunk shows there as well
-constexpr std::size_t kKept = 16;
+constexpr std::size_t kKept = 16;  // places that are named; the rest is counted
 
 }  // namespace
 

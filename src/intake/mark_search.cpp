@@ -13,8 +13,8 @@
 namespace wavicon::intake_detail {
 namespace {
 
-constexpr double kSilence = 1e-9;  // local RMS under which nothing is looked for: -180 dBFS
-constexpr int kRefinements = 12;
+constexpr double kSilence = 1e-9;     // local RMS under which nothing is looked for: -180 dBFS
+constexpr int kRefinements = 12;      // Newton steps: it converges in three to five
 constexpr double kChirpBand = 1e-6;   // power of a bin over the highest: 60 dB
 constexpr double kCoarseMatch = 0.8;  // of the match that counts: what the grid of the search may lose
 

@@ -25,9 +25,9 @@ constexpr double kLookS = 0.04;       // of a short spectrum
 constexpr double kLowestHz = 300;     // below, a block holds too few periods to tell a phase
 constexpr double kPhaseS = 0.01;      // of a stretch whose phase is read
 constexpr std::size_t kPhases = 600;  // at most
-constexpr int kSteps = 20;
-constexpr double kMostSpread = 0.02;
-constexpr double kEdge = 0.01;  // of the sweep left out at both ends, where it may be faded
+constexpr int kSteps = 20;            // it stands still after about eight
+constexpr double kMostSpread = 0.02;  // radians RMS beside the course: more is no sweep
+constexpr double kEdge = 0.01;        // of the sweep left out at both ends, where it may be faded
 
 // Cycles since the start and their changes with the three unknowns, for either law.
 struct Course {
@@ -120,32 +120,40 @@ struct Fitted {
   double spread = 1e9;
 };
 
+// Times, and cycles of the signal's phase beside the course there.
+std::vector<std::pair<double, double>> phases_beside(std::span<const double> x, double rate,
+                                                     const Course& course,
+                                                     const std::vector<double>& window) {
+  const std::size_t block = window.size(), hop = std::max(block / 2, x.size() / kPhases);
+  const double length_s = static_cast<double>(x.size()) / rate;
+  std::vector<std::pair<double, double>> phases;
+  double last = 0;
+  for (std::size_t at = 0; at + block <= x.size(); at += hop) {
+    const double t = (static_cast<double>(at) + 0.5 * static_cast<double>(block - 1)) / rate,
+                 hz = course.hz(t);
+    if (t < kEdge * length_s || t > (1 - kEdge) * length_s || hz < kLowestHz || hz > 0.49 * rate) continue;
+    double re = 0, im = 0;
+    for (std::size_t i = 0; i < block; ++i) {
+      const Phase phase = phase_from_cycles(course.at(static_cast<double>(at + i) / rate));
+      re += window[i] * x[at + i] * sine(phase);
+      im += window[i] * x[at + i] * cosine(phase);
+    }
+    double cycles = std::atan2(im, re) / (2 * std::numbers::pi);
+    if (!phases.empty()) cycles += std::round(last - cycles);
+    last = cycles;
+    phases.emplace_back(t, cycles);
+  }
+  return phases;
+}
+
 // Moves the course until the phase of the signal beside it stands still.
 Fitted refine(std::span<const double> x, double rate, Course course) {
   const auto block = static_cast<std::size_t>(kPhaseS * rate);
   const auto window = kaiser_window(block, 8);
-  const double length_s = static_cast<double>(x.size()) / rate;
-  const std::size_t hop = std::max(block / 2, x.size() / kPhases);
   Fitted best{course, 1e9};
   for (int step = 0; step < kSteps; ++step) {
     std::vector<double> matrix(9, 0.0), right(3, 0.0);
-    std::vector<std::pair<double, double>> phases;  // time, cycles beside the course
-    double last = 0;
-    for (std::size_t at = 0; at + block <= x.size(); at += hop) {
-      const double t = (static_cast<double>(at) + 0.5 * static_cast<double>(block - 1)) / rate,
-                   hz = course.hz(t);
-      if (t < kEdge * length_s || t > (1 - kEdge) * length_s || hz < kLowestHz || hz > 0.49 * rate) continue;
-      double re = 0, im = 0;
-      for (std::size_t i = 0; i < block; ++i) {
-        const Phase phase = phase_from_cycles(course.at(static_cast<double>(at + i) / rate));
-        re += window[i] * x[at + i] * sine(phase);
-        im += window[i] * x[at + i] * cosine(phase);
-      }
-      double cycles = std::atan2(im, re) / (2 * std::numbers::pi);
-      if (!phases.empty()) cycles += std::round(last - cycles);
-      last = cycles;
-      phases.emplace_back(t, cycles);
-    }
+    const auto phases = phases_beside(x, rate, course, window);
     if (phases.size() < 16) return best;
     double mean_square = 0;
     for (const auto& [t, cycles] : phases) {

@@ -10,12 +10,12 @@ namespace {
 
 constexpr std::size_t kRing = 32768;          // frames that can be looked back at
 constexpr std::int64_t kLongestBlock = 8192;  // frames
-constexpr std::int64_t kShortestBlock = 64;
-constexpr std::int64_t kMostCopies = 3;
-constexpr std::int64_t kChanceEqual = 3;  // frames that may equal the copy before and after it
-constexpr std::size_t kSignature = 8;     // samples that have to be the same before a place is looked at
-constexpr std::size_t kSeen = 1024;
-constexpr std::size_t kKept = 16;
+constexpr std::int64_t kShortestBlock = 64;   // frames: a shorter one is what a tone does by itself
+constexpr std::int64_t kMostCopies = 3;       // of one block in a row; more is a signal with a period
+constexpr std::int64_t kChanceEqual = 3;      // frames that may equal the copy before and after it
+constexpr std::size_t kSignature = 8;         // samples that have to be the same before a place is looked at
+constexpr std::size_t kSeen = 1024;           // places by signature, over each other when full
+constexpr std::size_t kKept = 16;             // places that are named; the rest is counted
 
 std::uint64_t signature_of(const double* last) {
   std::uint64_t sum = 0;

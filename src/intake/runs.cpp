@@ -12,8 +12,8 @@ constexpr double kClipDropSteps =
     8;  // steps of the format by which a cut crest falls off beside the run; a round one falls slowly
 constexpr double kFloatStep = 0x1p-23;        // of a float capture, near full scale
 constexpr double kShortestDropoutS = 0.0004;  // zeros: 20 frames at 48 kHz
-constexpr std::size_t kKeptStretches = 16;
-constexpr double kLongestDropoutS = 0.2;  // longer silence is a pause
+constexpr std::size_t kKeptStretches = 16;    // that are named; the rest is counted
+constexpr double kLongestDropoutS = 0.2;      // longer silence is a pause
 constexpr double kDropoutEdge =
     0.0005;  // of the level around it: sound that stops on less may just have faded
 constexpr double kDropoutEdgeSteps = 4;  // dither in silence moves by two

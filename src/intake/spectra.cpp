@@ -36,9 +36,9 @@ namespace band {
 constexpr double kBlockS = 0.1;
 constexpr double kBeta = 14;  // skirts 100 dB down and falling: a tone does not fill the place above the band
 constexpr std::int64_t kBlocks = 64;
-constexpr double kBandsPerOctave = 12;
+constexpr double kBandsPerOctave = 12;  // of what is looked at for an end of the band
 constexpr double kCliffDb = 30;
-constexpr double kHighestOfHalfRate = 0.85;
+constexpr double kHighestOfHalfRate = 0.85;  // an end above it is the anti-alias filter's
 constexpr double kLowestHz = 1000;
 constexpr double kFilledDb =
     40;  // the octave below the end has to be filled to within this of its highest band
@@ -85,16 +85,16 @@ namespace hum {
 
 constexpr double kBlockS = 1;
 constexpr std::int64_t kBlocks = 16;
-constexpr std::size_t kLeastBlocks = 3;
-constexpr std::size_t kQuietShare = 4;  // the quietest quarter of the blocks is looked at
-constexpr double kLowRateHz = 2000;     // what a block is brought down to before it is transformed
-constexpr double kCutoff = 0.35;        // of it
-constexpr double kBeta = 8;             // lines are 2.7 Hz wide to either side
+constexpr std::size_t kLeastBlocks = 3;  // fewer tell nothing of the quiet between words
+constexpr std::size_t kQuietShare = 4;   // the quietest quarter of the blocks is looked at
+constexpr double kLowRateHz = 2000;      // what a block is brought down to before it is transformed
+constexpr double kCutoff = 0.35;         // of it
+constexpr double kBeta = 8;              // lines are 2.7 Hz wide to either side
 constexpr double kStraysHz = 0.3;
 constexpr double kAroundFromHz = 4, kAroundToHz = 8;  // where the noise beside a line is looked at
 constexpr double kStandsOut = 5.6;                    // 15 dB
 constexpr double kLeastPeak = 1e-5;                   // -100 dBFS
-constexpr int kLines = 6, kNeeded = 2;
+constexpr int kLines = 6, kNeeded = 2;                // of mains: looked at, and what has to stand out
 
 // Amplitude of each line of a comb where it stands out of what lies beside it, else 0.
 using Lines = std::array<double, kLines>;

@@ -12,7 +12,7 @@
 namespace wavicon::stand_in {
 namespace {
 
-constexpr double kNone = -200;
+constexpr double kNone = -200;       // dB: the lowest value of a setting switches it off
 constexpr std::int64_t kReach = 64;  // frames that reading between samples looks around, and some
 
 double ratio_or_none(double db) { return db > kNone ? ratio_from_db(db) : 0; }

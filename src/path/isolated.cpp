@@ -29,13 +29,13 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
-constexpr int kSpins = 4000;          // before a process goes to sleep
-constexpr long kLookNs = 20'000'000;  // between two looks whether the child still lives
-constexpr std::size_t kTextBytes = 4096;
+constexpr int kSpins = 4000;              // before a process goes to sleep
+constexpr long kLookNs = 20'000'000;      // between two looks whether the child still lives
+constexpr std::size_t kTextBytes = 4096;  // of a message between the processes
 constexpr std::size_t kCanaryBytes = 64;  // before each buffer
 constexpr unsigned char kCanary = 0xA5;
-constexpr std::size_t kAlignment = 16;
-constexpr int kNoMemoryStatus = 86;
+constexpr std::size_t kAlignment = 16;  // bytes: what vector instructions want
+constexpr int kNoMemoryStatus = 86;     // exit status; no plugin's own by chance
 
 enum class State : std::uint32_t { starting, ready, run, done, failed, quit };
 enum class Fault : std::uint32_t { none, beyond_buffer, no_memory };

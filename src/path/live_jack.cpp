@@ -21,8 +21,8 @@ namespace {
 
 using namespace std::chrono_literals;
 
-constexpr std::size_t kMostXruns = 256;
-constexpr int kMostPorts = 64;
+constexpr std::size_t kMostXruns = 256;  // places that are named; the rest is counted
+constexpr int kMostPorts = 64;           // channels of an interface
 constexpr auto kLook = 20ms;
 constexpr double kPatienceS = 5;  // without a block
 
@@ -111,93 +111,121 @@ std::int64_t reported(const Session& session) {
   return sum + range.max;
 }
 
-}  // namespace
-
-LiveResult play_and_record(std::vector<std::vector<float>> stimulus, double rate,
-                           const LiveOptions& options) {
+void require_softer(const std::vector<std::vector<float>>& stimulus, double ceiling_dbfs) {
   float peak = 0;
-  std::size_t length = 0;
-  for (const auto& channel : stimulus) {
-    length = std::max(length, channel.size());
+  for (const auto& channel : stimulus)
     for (const float v : channel) peak = std::max(peak, std::fabs(v));
-  }
-  if (!options.to.empty() && static_cast<double>(peak) > ratio_from_db(options.ceiling_dbfs) * 1.0001)
+  if (static_cast<double>(peak) > ratio_from_db(ceiling_dbfs) * 1.0001)
     throw Error(ErrorCode::bad_argument,
                 fmt::format("the stimulus peaks at {:.2f} dBFS and the ceiling is {:g} dBFS: make it softer, "
                             "or raise the ceiling by --ceiling when what "
                             "hangs on the outputs can take it",
-                            db_from_ratio(static_cast<double>(peak)), options.ceiling_dbfs));
-  Client client = open_client("wavicon", options.server);
-  const double server_rate = jack_get_sample_rate(client.get());
+                            db_from_ratio(static_cast<double>(peak)), ceiling_dbfs));
+}
+
+void require_rate(jack_client_t* client, double rate) {
+  const double server_rate = jack_get_sample_rate(client);
   if (server_rate != rate)
     throw Error(ErrorCode::unit_failed,
                 fmt::format("the server runs at {:g} Hz and the stimulus has {:g} Hz: make the stimulus at "
                             "the server's rate (--rates {:g})",
                             server_rate, rate, server_rate));
+}
+
+// The ports to play to. One channel goes to every port; of several, each to its own.
+std::vector<std::string> ports_to_play(jack_client_t* client, const std::string& to, std::size_t channels) {
+  std::vector<std::string> ports = wanted_ports(client, to, JackPortIsInput, "play to");
+  if (channels > 1 && channels > ports.size())
+    throw Error(
+        ErrorCode::unit_failed,
+        fmt::format("the stimulus has {} channels and only {} ports match '{}'", channels, ports.size(), to));
+  if (channels > 1 && ports.size() > channels) ports.resize(channels);
+  return ports;
+}
+
+// Ports of its own, callbacks and connections: from here on blocks come.
+void begin(jack_client_t* client, Session& session, const LiveResult& result) {
+  for (int c = 0; c < session.transport->play_channels(); ++c)
+    session.outs.push_back(jack_port_register(client, fmt::format("play_{}", c + 1).c_str(),
+                                              JACK_DEFAULT_AUDIO_TYPE, JackPortIsOutput, 0));
+  for (std::size_t c = 0; c < result.recorded_from.size(); ++c)
+    session.ins.push_back(jack_port_register(client, fmt::format("record_{}", c + 1).c_str(),
+                                             JACK_DEFAULT_AUDIO_TYPE, JackPortIsInput, 0));
+  jack_set_process_callback(
+      client, [](jack_nframes_t n, void* s) { return static_cast<Session*>(s)->process(n); }, &session);
+  jack_set_xrun_callback(
+      client, [](void* s) { return static_cast<Session*>(s)->xrun(); }, &session);
+  jack_on_shutdown(
+      client, [](void* s) { static_cast<Session*>(s)->gone = true; }, &session);
+  if (jack_activate(client) != 0)
+    throw Error(ErrorCode::unit_failed, "the server does not let a client start");
+  const auto connect = [&](const std::string& from, const std::string& to) {
+    if (jack_connect(client, from.c_str(), to.c_str()) != 0)
+      throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be connected to {}", from, to));
+  };
+  for (std::size_t c = 0; c < result.recorded_from.size(); ++c)
+    connect(result.recorded_from[c], jack_port_name(session.ins[c]));
+  for (std::size_t c = 0; c < result.played_to.size(); ++c)
+    connect(jack_port_name(session.outs[std::min(c, session.outs.size() - 1)]), result.played_to[c]);
+}
+
+// Until all was played and recorded, or nothing comes any more.
+void await(const Session& session, const LiveTransport& transport, std::int64_t frames,
+           const LiveOptions& options) {
+  std::uint64_t seen = 0;
+  auto moved = std::chrono::steady_clock::now();
+  while (!transport.done() && !session.gone) {
+    std::this_thread::sleep_for(kLook);
+    if (options.progress)
+      options.progress(static_cast<double>(transport.position()) / static_cast<double>(frames));
+    const auto blocks = session.blocks.load();
+    const auto now = std::chrono::steady_clock::now();
+    if (blocks != seen) moved = now;
+    seen = blocks;
+    if (std::chrono::duration<double>(now - moved).count() > kPatienceS) break;
+  }
+}
+
+// Why it ended early; empty when it did not.
+std::string cut_by(jack_client_t* client, const Session& session, const LiveTransport& transport,
+                   const std::vector<std::string>& ports) {
+  if (!transport.done())
+    return session.gone ? "the server stopped"
+                        : fmt::format("the server sent no block for {:g} s", kPatienceS);
+  std::string cut;
+  for (const std::string& port : ports)
+    if (jack_port_by_name(client, port.c_str()) == nullptr) cut = fmt::format("the port {} is gone", port);
+  return cut;
+}
+
+}  // namespace
+
+LiveResult play_and_record(std::vector<std::vector<float>> stimulus, double rate,
+                           const LiveOptions& options) {
+  std::size_t length = 0;
+  for (const auto& channel : stimulus) length = std::max(length, channel.size());
+  if (!options.to.empty()) require_softer(stimulus, options.ceiling_dbfs);
+  Client client = open_client("wavicon", options.server);
+  require_rate(client.get(), rate);
   LiveResult result;
   result.recorded_from = wanted_ports(client.get(), options.from, JackPortIsOutput, "record from");
-  if (!options.to.empty())
-    result.played_to = wanted_ports(client.get(), options.to, JackPortIsInput, "play to");
-  if (!options.to.empty() && stimulus.size() > 1 && stimulus.size() > result.played_to.size())
-    throw Error(ErrorCode::unit_failed,
-                fmt::format("the stimulus has {} channels and only {} ports match '{}'", stimulus.size(),
-                            result.played_to.size(), options.to));
-  // One channel goes to every port; of several, each to its own.
-  if (stimulus.size() > 1 && result.played_to.size() > stimulus.size())
-    result.played_to.resize(stimulus.size());
-  if (options.to.empty()) stimulus.clear();
+  if (options.to.empty())
+    stimulus.clear();
+  else
+    result.played_to = ports_to_play(client.get(), options.to, stimulus.size());
   const auto frames = static_cast<std::int64_t>(length) + std::llround(options.tail_s * rate);
   LiveTransport transport(std::move(stimulus), static_cast<int>(result.recorded_from.size()), frames, rate);
   auto session = std::make_unique<Session>();
   session->transport = &transport;
-  for (int c = 0; c < transport.play_channels(); ++c)
-    session->outs.push_back(jack_port_register(client.get(), fmt::format("play_{}", c + 1).c_str(),
-                                               JACK_DEFAULT_AUDIO_TYPE, JackPortIsOutput, 0));
-  for (std::size_t c = 0; c < result.recorded_from.size(); ++c)
-    session->ins.push_back(jack_port_register(client.get(), fmt::format("record_{}", c + 1).c_str(),
-                                              JACK_DEFAULT_AUDIO_TYPE, JackPortIsInput, 0));
-  jack_set_process_callback(
-      client.get(), [](jack_nframes_t n, void* s) { return static_cast<Session*>(s)->process(n); },
-      session.get());
-  jack_set_xrun_callback(
-      client.get(), [](void* s) { return static_cast<Session*>(s)->xrun(); }, session.get());
-  jack_on_shutdown(
-      client.get(), [](void* s) { static_cast<Session*>(s)->gone = true; }, session.get());
-  if (jack_activate(client.get()) != 0)
-    throw Error(ErrorCode::unit_failed, "the server does not let a client start");
-  const auto connect = [&](const std::string& from, const std::string& to) {
-    if (jack_connect(client.get(), from.c_str(), to.c_str()) != 0)
-      throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be connected to {}", from, to));
-  };
-  for (std::size_t c = 0; c < result.recorded_from.size(); ++c)
-    connect(result.recorded_from[c], jack_port_name(session->ins[c]));
-  for (std::size_t c = 0; c < result.played_to.size(); ++c)
-    connect(jack_port_name(session->outs[std::min(c, session->outs.size() - 1)]), result.played_to[c]);
+  begin(client.get(), *session, result);
   result.block_frames = static_cast<int>(jack_get_buffer_size(client.get()));
   std::this_thread::sleep_for(std::chrono::duration<double>(options.look_s));
   result.idle_peak = static_cast<double>(transport.idle_peak());
   result.reported_samples = reported(*session);
   session->xrun_count = 0;
   transport.start();
-  std::uint64_t seen = 0;
-  auto moved = std::chrono::steady_clock::now();
-  while (!transport.done() && !session->gone) {
-    std::this_thread::sleep_for(kLook);
-    if (options.progress)
-      options.progress(static_cast<double>(transport.position()) / static_cast<double>(frames));
-    const auto blocks = session->blocks.load();
-    const auto now = std::chrono::steady_clock::now();
-    if (blocks != seen) moved = now;
-    seen = blocks;
-    if (std::chrono::duration<double>(now - moved).count() > kPatienceS) break;
-  }
-  if (!transport.done())
-    result.cut =
-        session->gone ? "the server stopped" : fmt::format("the server sent no block for {:g} s", kPatienceS);
-  if (result.cut.empty())
-    for (const std::string& port : result.recorded_from)
-      if (jack_port_by_name(client.get(), port.c_str()) == nullptr)
-        result.cut = fmt::format("the port {} is gone", port);
+  await(*session, transport, frames, options);
+  result.cut = cut_by(client.get(), *session, transport, result.recorded_from);
   const std::int64_t recorded = std::min<std::int64_t>(frames, transport.position());
   // Nothing calls back any more when this has returned.
   if (!session->gone) jack_deactivate(client.get());

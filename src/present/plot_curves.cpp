@@ -48,35 +48,29 @@ std::vector<Drawn> chosen(const std::vector<Sheet>& sheets, const CurveStyle& st
   return drawn;
 }
 
-}  // namespace
-
-std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& style,
-                        const PlotOptions& options) {
-  const auto drawn = chosen(sheets, style);
-  if (drawn.empty()) throw Error(ErrorCode::bad_argument, "the sheets hold no curve to draw");
+struct Extent {
   double highest = -1e300, lowest = 1e300, first = 1e300, last = -1e300;
-  std::string script = preamble(options), plot = "plot ";
-  for (std::size_t i = 0; i < drawn.size(); ++i) {
-    const Curve& curve = *drawn[i].curve;
-    std::vector<std::pair<double, double>> points;
-    for (std::size_t k = 0; k < curve.x.size(); ++k) {
-      if (k > 0 && style.half_turn > 0 && std::abs(curve.y[k] - curve.y[k - 1]) > style.half_turn)
-        points.emplace_back(curve.x[k], std::numeric_limits<double>::quiet_NaN());
-      points.emplace_back(curve.x[k], curve.y[k]);
-      if (style.log_frequency && curve.x[k] < style.lowest_x) continue;
-      highest = std::max(highest, curve.y[k]);
-      lowest = std::min(lowest, curve.y[k]);
-      first = std::min(first, curve.x[k]);
-      last = std::max(last, curve.x[k]);
-    }
-    script += data_block(fmt::format("curve{}", i), points);
-    const std::string dashes =
-        std::string(kPens[i].dashes) == "solid" ? "dt solid" : fmt::format("dt {}", kPens[i].dashes);
-    plot +=
-        fmt::format("{}$curve{} using 1:2 with {} lc rgb '{}' lw {} {} title {}", i == 0 ? "" : ", ", i,
-                    style.steps ? (drawn.size() == 1 ? "boxes fs solid 0.6 noborder" : "histeps") : "lines",
-                    kPens[i].colour, drawn[i].strong ? 1.8 : 1.1, dashes, literal(drawn[i].name));
+};
+
+// The curve's points, with a gap where an angle turns round, and what they reach.
+std::vector<std::pair<double, double>> points_of(const Curve& curve, const CurveStyle& style,
+                                                 Extent& extent) {
+  std::vector<std::pair<double, double>> points;
+  for (std::size_t k = 0; k < curve.x.size(); ++k) {
+    if (k > 0 && style.half_turn > 0 && std::abs(curve.y[k] - curve.y[k - 1]) > style.half_turn)
+      points.emplace_back(curve.x[k], std::numeric_limits<double>::quiet_NaN());
+    points.emplace_back(curve.x[k], curve.y[k]);
+    if (style.log_frequency && curve.x[k] < style.lowest_x) continue;
+    extent.highest = std::max(extent.highest, curve.y[k]);
+    extent.lowest = std::min(extent.lowest, curve.y[k]);
+    extent.first = std::min(extent.first, curve.x[k]);
+    extent.last = std::max(extent.last, curve.x[k]);
   }
+  return points;
+}
+
+std::string axes(const CurveStyle& style, Extent extent) {
+  auto [highest, lowest, first, last] = extent;
   const double step = style.half_turn > 0     ? style.half_turn / 4
                       : highest - lowest > 60 ? 20
                       : highest - lowest > 24 ? 10
@@ -92,6 +86,7 @@ std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& styl
     first -= style.log_frequency ? 0.1 * first : 1;
     last += style.log_frequency ? 0.1 * last : 1;
   }
+  std::string script;
   if (style.log_frequency)
     script += frequency_axis(std::max(style.lowest_x, first), last);
   else
@@ -99,6 +94,27 @@ std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& styl
                           style.steps ? last + 1 : last);
   script += fmt::format("set yrange [{:.6g}:{:.6g}]\n{}", bottom, top,
                         style.steps ? "set boxwidth 0.9\n" : fmt::format("set ytics {:g}\n", step));
+  return script;
+}
+
+}  // namespace
+
+std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& style,
+                        const PlotOptions& options) {
+  const auto drawn = chosen(sheets, style);
+  if (drawn.empty()) throw Error(ErrorCode::bad_argument, "the sheets hold no curve to draw");
+  Extent extent;
+  std::string script = preamble(options), plot = "plot ";
+  for (std::size_t i = 0; i < drawn.size(); ++i) {
+    script += data_block(fmt::format("curve{}", i), points_of(*drawn[i].curve, style, extent));
+    const std::string dashes =
+        std::string(kPens[i].dashes) == "solid" ? "dt solid" : fmt::format("dt {}", kPens[i].dashes);
+    plot +=
+        fmt::format("{}$curve{} using 1:2 with {} lc rgb '{}' lw {} {} title {}", i == 0 ? "" : ", ", i,
+                    style.steps ? (drawn.size() == 1 ? "boxes fs solid 0.6 noborder" : "histeps") : "lines",
+                    kPens[i].colour, drawn[i].strong ? 1.8 : 1.1, dashes, literal(drawn[i].name));
+  }
+  script += axes(style, extent);
   std::string subject;
   std::set<std::string> files;
   for (const Sheet& sheet : sheets)

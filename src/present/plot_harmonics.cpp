@@ -70,6 +70,21 @@ std::string order_marks(const Sheet& sheet, std::optional<int> channel, double f
   return text + data_block(fmt::format("bounded{}", panel), bounded);
 }
 
+std::string plots(int panel, const char* style, bool with_floor) {
+  std::string text = "plot ";
+  if (with_floor)
+    text +=
+        fmt::format("$floor{} using 1:2 with {} lc rgb '{}' lw 1 title 'own floor', ", panel, style, kQuiet);
+  text +=
+      fmt::format("$spectrum{} using 1:2 with {} lc rgb '{}' lw 1.3 title 'capture', ", panel, style, kMain);
+  text +=
+      fmt::format("$bounded{} using 1:2 with points pt 6 ps 1.2 lw 1.5 lc rgb '{}' title 'at most this', ",
+                  panel, kMuted);
+  text +=
+      fmt::format("$read{} using 1:2 with points pt 7 ps 0.9 lc rgb '{}' title 'order'\n", panel, kAccent);
+  return text;
+}
+
 std::string panel_script(const Sheet& sheet, const Curve& spectrum, int panel, bool last) {
   const auto channel = spectrum.channel;
   const Reading* hz = find_reading(sheet, "fundamental_hz", channel);
@@ -117,19 +132,7 @@ std::string panel_script(const Sheet& sheet, const Curve& spectrum, int panel, b
   else
     text += "unset xlabel\n";
   text += "set key tmargin right horizontal samplen 2\n";
-  text += "plot ";
-  const char* style = lines ? "lines" : "impulses";
-  if (floor != nullptr)
-    text +=
-        fmt::format("$floor{} using 1:2 with {} lc rgb '{}' lw 1 title 'own floor', ", panel, style, kQuiet);
-  text +=
-      fmt::format("$spectrum{} using 1:2 with {} lc rgb '{}' lw 1.3 title 'capture', ", panel, style, kMain);
-  text +=
-      fmt::format("$bounded{} using 1:2 with points pt 6 ps 1.2 lw 1.5 lc rgb '{}' title 'at most this', ",
-                  panel, kMuted);
-  text +=
-      fmt::format("$read{} using 1:2 with points pt 7 ps 0.9 lc rgb '{}' title 'order'\n", panel, kAccent);
-  return text;
+  return text + plots(panel, lines ? "lines" : "impulses", floor != nullptr);
 }
 
 }  // namespace

@@ -15,7 +15,7 @@ namespace {
 
 using namespace present_detail;
 
-constexpr int kMostOrders = 20;
+constexpr int kMostOrders = 20;  // bars that can be told apart
 constexpr const char* kColours[kMostCaptures] = {kMain, kAccent, "#a08a3c", "#2b2b28", "#5b9aa8", "#d98e6a"};
 
 struct Orders {

@@ -14,7 +14,8 @@ SheetBuilder::SheetBuilder(const ReadingTable& table, CaptureInfo capture) : tab
   sheet_.capture = std::move(capture);
 }
 
-SheetBuilder::SheetBuilder(const ReadingTable& table, Sheet sheet) : table_(table), sheet_(std::move(sheet)) {}
+SheetBuilder::SheetBuilder(const ReadingTable& table, Sheet sheet)
+    : table_(table), sheet_(std::move(sheet)) {}
 
 Reading& SheetBuilder::add(std::string_view name, std::optional<int> channel, std::optional<double> value,
                            Conditions conditions) {
@@ -32,8 +33,8 @@ Sheet SheetBuilder::finish() {
 #if WAVICON_STRICT_SHEETS
   for (const Reading& reading : sheet_.readings)
     if (const auto missing = missing_of(reading); !missing.empty())
-      throw std::logic_error(fmt::format("the reading '{}' of '{}' lacks {}", reading.name, sheet_.measurement,
-                                         fmt::join(missing, ", ")));
+      throw std::logic_error(fmt::format("the reading '{}' of '{}' lacks {}", reading.name,
+                                         sheet_.measurement, fmt::join(missing, ", ")));
 #endif
   return std::move(sheet_);
 }

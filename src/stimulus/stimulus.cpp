@@ -16,7 +16,7 @@ using namespace stimulus_detail;
 constexpr double kMarkS = 0.15;
 constexpr double kMarkFromHz = 400;
 constexpr double kMarkToHz = 5000;
-constexpr double kMarkHighestOfRate = 0.4;
+constexpr double kMarkHighestOfRate = 0.4;  // so that a mark passes any anti-alias filter
 constexpr double kMarkEdgeS = 0.01;
 constexpr double kMarkDbfs = -20;   // loud enough to be found, and no louder than alignment level
 constexpr double kMarkGapS = 0.25;  // lets a compressor or a reverb come to rest before the first part

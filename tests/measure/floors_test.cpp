@@ -120,6 +120,8 @@ TEST(Floors, ABoundOfThdIsABoundInTheSheet) {
     EXPECT_TRUE(find_reading(clean, name, 0)->bound) << name;
     EXPECT_TRUE(find_reading(clean, name, 0)->floor) << name;
   }
+  EXPECT_NEAR(*find_reading(clean, "thd_percent", 0)->floor,
+              100 * std::pow(10, *find_reading(clean, "thd_db", 0)->floor / 20), 1e-12);
   for (std::int64_t n = 0; n < audio.frames(); ++n)
     audio.channel(0)[static_cast<std::size_t>(n)] += 0.01 * exact_sine(2 * 997.3, kRate, n);
   const Sheet dirty = harmonics_sheet(measure_harmonics(taken(audio, SampleFormat::pcm24)), {});

@@ -37,8 +37,8 @@ class WAVICON_EXPORT Audio {
   [[nodiscard]] std::int64_t frames() const noexcept { return frames_; }
   [[nodiscard]] double seconds() const noexcept { return static_cast<double>(frames_) / sample_rate_hz_; }
 
-  /// The samples of one channel, `frames()` long; valid as long as this object. @throws Error bad_argument for a channel
-  /// that is not there.
+  /// The samples of one channel, `frames()` long; valid as long as this object. @throws Error bad_argument
+  /// for a channel that is not there.
   [[nodiscard]] std::span<double> channel(int index);
   [[nodiscard]] std::span<const double> channel(int index) const;
 

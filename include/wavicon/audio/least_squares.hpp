@@ -31,6 +31,6 @@ using Residuals = std::function<void(std::span<const double> parameters, std::sp
 /// @param count  residuals, at least as many as parameters. Finite for all parameters within the bounds.
 /// @return a minimum near the start; the lowest one is for the caller to find, by several starts.
 [[nodiscard]] WAVICON_EXPORT LeastSquaresFit fit_least_squares(const Residuals& residuals, std::size_t count,
-                                                std::span<const FitParameter> parameters);
+                                                               std::span<const FitParameter> parameters);
 
 }  // namespace wavicon

@@ -42,6 +42,7 @@ struct BlockSolution {
 ///
 /// @param matrix  size × size, row after row; only the lower triangle is read.
 [[nodiscard]] WAVICON_EXPORT BlockSolution solve_block(std::span<const double> matrix, std::size_t size,
-                                        std::span<const std::vector<double>> right_sides, std::size_t wanted);
+                                                       std::span<const std::vector<double>> right_sides,
+                                                       std::size_t wanted);
 
 }  // namespace wavicon

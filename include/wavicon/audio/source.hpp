@@ -7,8 +7,8 @@
 #include <span>
 #include <vector>
 
-#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
+#include "wavicon/audio/export.hpp"
 
 namespace wavicon {
 
@@ -46,11 +46,12 @@ class WAVICON_EXPORT MemorySource : public AudioSource {
 };
 
 /// A stretch of a source, cut to what there is, as audio in memory.
-[[nodiscard]] WAVICON_EXPORT Audio read_stretch(AudioSource& source, std::int64_t first_frame, std::int64_t frames);
+[[nodiscard]] WAVICON_EXPORT Audio read_stretch(AudioSource& source, std::int64_t first_frame,
+                                                std::int64_t frames);
 
 /// A stretch of one channel; what lies outside of the audio is silence.
-[[nodiscard]] WAVICON_EXPORT std::vector<double> read_channel(AudioSource& source, int channel, std::int64_t first_frame,
-                                               std::int64_t frames);
+[[nodiscard]] WAVICON_EXPORT std::vector<double> read_channel(AudioSource& source, int channel,
+                                                              std::int64_t first_frame, std::int64_t frames);
 
 /// Calls take(first_frame, planar, frames) for one block after the other over a stretch of a source.
 template <typename Take>

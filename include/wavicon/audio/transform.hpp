@@ -9,8 +9,8 @@
 #include <span>
 #include <vector>
 
-#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/elementary.hpp"
+#include "wavicon/audio/export.hpp"
 
 namespace wavicon {
 

@@ -11,8 +11,8 @@
 #include <string>
 #include <vector>
 
-#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/audio/source.hpp"
 
@@ -151,6 +151,6 @@ WAVICON_EXPORT void write_planar(AudioWriter& writer, const std::vector<std::vec
 
 /// @throws Error as AudioWriter.
 WAVICON_EXPORT ClippedSamples write_audio_file(const std::filesystem::path& path, const Audio& audio,
-                                AudioWriteOptions options);
+                                               AudioWriteOptions options);
 
 }  // namespace wavicon

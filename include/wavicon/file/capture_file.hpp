@@ -32,10 +32,12 @@ namespace wavicon {
 /// @param stimulus  what was played; null for the recipe inside the file.
 /// @throws Error as AudioReader, stimulus_inside() and judge(). A file that is cut off is a fault like
 /// others.
-[[nodiscard]] WAVICON_EXPORT JudgedCapture judge_file(const std::filesystem::path& path, const GatePolicy& policy = {},
-                                       std::shared_ptr<Stimulus> stimulus = nullptr);
+[[nodiscard]] WAVICON_EXPORT JudgedCapture judge_file(const std::filesystem::path& path,
+                                                      const GatePolicy& policy = {},
+                                                      std::shared_ptr<Stimulus> stimulus = nullptr);
 
 /// A file as a sink, 32-bit float; it gets its name at finish(). @throws Error as AudioWriter.
-[[nodiscard]] WAVICON_EXPORT std::unique_ptr<AudioSink> file_sink(const std::filesystem::path& path, const SinkShape& shape);
+[[nodiscard]] WAVICON_EXPORT std::unique_ptr<AudioSink> file_sink(const std::filesystem::path& path,
+                                                                  const SinkShape& shape);
 
 }  // namespace wavicon

@@ -16,7 +16,7 @@ namespace wavicon {
 /// @throws Error bad_output when the folder is missing, the target is a folder or no regular file, or is one
 /// of the inputs.
 WAVICON_EXPORT void require_writable(const std::filesystem::path& target,
-                      const std::vector<std::filesystem::path>& inputs = {});
+                                     const std::vector<std::filesystem::path>& inputs = {});
 
 /// The name that a file is written under until it is whole: beside the target (its links followed), unique to
 /// this process. Removed when this object goes and commit() was not called.

@@ -21,6 +21,6 @@ struct WrittenStimulus {
 
 /// Renders a stimulus into a file. @param progress  0 … 1, when given. @throws Error as AudioWriter.
 WAVICON_EXPORT WrittenStimulus write_stimulus_file(const std::filesystem::path& path, Stimulus& stimulus,
-                                    const std::function<void(double)>& progress = {});
+                                                   const std::function<void(double)>& progress = {});
 
 }  // namespace wavicon

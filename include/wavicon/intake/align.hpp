@@ -57,11 +57,12 @@ struct AlignOptions {
 /// @throws Error bad_argument for different rates or channels that are not there; bad_input for 0 frames.
 /// @accuracy  1e-4 sample and 0.01 ppm on 10 s of programme with noise 60 dB below (align_test.cpp).
 [[nodiscard]] WAVICON_EXPORT std::optional<Alignment> align(AudioSource& reference, AudioSource& capture,
-                                             const AlignOptions& options = {});
+                                                            const AlignOptions& options = {});
 
 /// The capture on the reference's frames: out[n] is the capture where reference frame first_frame + n lies.
 /// The gain is left as it is.
-WAVICON_EXPORT void read_aligned(AudioSource& capture, int channel, const Alignment& alignment, std::int64_t first_frame,
-                  const FractionalReader& reader, std::span<double> out);
+WAVICON_EXPORT void read_aligned(AudioSource& capture, int channel, const Alignment& alignment,
+                                 std::int64_t first_frame, const FractionalReader& reader,
+                                 std::span<double> out);
 
 }  // namespace wavicon

@@ -10,8 +10,8 @@
 #include <string>
 #include <vector>
 
-#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/align.hpp"
@@ -71,8 +71,8 @@ class WAVICON_EXPORT HealthMeter {
   HealthMeter(HealthMeter&&) noexcept;
   HealthMeter& operator=(HealthMeter&&) noexcept;
 
-  /// @param planar  one run for each channel, all of the same length. @throws Error bad_argument for another length, or
-  /// after finish().
+  /// @param planar  one run for each channel, all of the same length. @throws Error bad_argument for another
+  /// length, or after finish().
   void push(std::span<const double> planar);
   /// @return one entry per channel. Nothing may be pushed after it.
   [[nodiscard]] std::vector<ChannelHealth> finish();
@@ -117,9 +117,9 @@ struct HealthOptions {
 /// @param stimulus  null for none; rendered during the call.
 /// @throws Error bad_input for 0 frames, bad_argument for a take that is not there
 [[nodiscard]] WAVICON_EXPORT HealthResult check_health(AudioSource& capture, Stimulus* stimulus,
-                                        const HealthOptions& options = {});
+                                                       const HealthOptions& options = {});
 [[nodiscard]] WAVICON_EXPORT HealthResult check_health(const Audio& capture, Stimulus* stimulus,
-                                        const HealthOptions& options = {});
+                                                       const HealthOptions& options = {});
 
 /// Readings and findings; a finding of severity fault means that the capture is unfit to be measured.
 [[nodiscard]] WAVICON_EXPORT Sheet health_sheet(const HealthResult& result, const CaptureInfo& capture);

@@ -9,9 +9,9 @@
 #include <string>
 #include <vector>
 
-#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/health.hpp"
@@ -112,11 +112,13 @@ class WAVICON_EXPORT JudgedCapture {
 /// the policy does not let through, with the finding's words.
 /// @throws Error bad_input for 0 frames; bad_argument for a take that is not there.
 [[nodiscard]] WAVICON_EXPORT JudgedCapture judge(std::shared_ptr<AudioSource> source, const CaptureInfo& info,
-                                  SampleFormat format, const KnownStimulus& known = {},
-                                  const GatePolicy& policy = {});
+                                                 SampleFormat format, const KnownStimulus& known = {},
+                                                 const GatePolicy& policy = {});
 /// The same of audio in memory, which is copied.
-[[nodiscard]] WAVICON_EXPORT JudgedCapture judge(const Audio& audio, SampleFormat format = SampleFormat::float64,
-                                  const KnownStimulus& known = {}, const GatePolicy& policy = {});
+[[nodiscard]] WAVICON_EXPORT JudgedCapture judge(const Audio& audio,
+                                                 SampleFormat format = SampleFormat::float64,
+                                                 const KnownStimulus& known = {},
+                                                 const GatePolicy& policy = {});
 
 /// What was played itself, rendered when it is read: fit by construction, and where it is.
 [[nodiscard]] WAVICON_EXPORT JudgedCapture judge_stimulus(std::shared_ptr<Stimulus> stimulus);
@@ -146,8 +148,9 @@ using PartRank = std::function<int(const PartKind&)>;
 /// The part of that name, or without a name the one that suits best; none when none does.
 ///
 /// @throws Error bad_argument when there is no part of that name that suits, with the nearest names that do.
-[[nodiscard]] WAVICON_EXPORT std::optional<std::size_t> choose_part(const Stimulus& stimulus, const std::string& name,
-                                                     const PartRank& rank);
+[[nodiscard]] WAVICON_EXPORT std::optional<std::size_t> choose_part(const Stimulus& stimulus,
+                                                                    const std::string& name,
+                                                                    const PartRank& rank);
 
 /// The stretch that a measurement looks at.
 struct ChosenStretch {
@@ -162,8 +165,8 @@ struct ChosenStretch {
 ///
 /// @throws Error bad_argument as choose_part(); for a part of a capture whose stimulus is not known; for a
 /// part and seconds at once.
-[[nodiscard]] WAVICON_EXPORT ChosenStretch choose_stretch(const JudgedCapture& capture, const Selection& selection,
-                                           const PartRank& rank);
+[[nodiscard]] WAVICON_EXPORT ChosenStretch choose_stretch(const JudgedCapture& capture,
+                                                          const Selection& selection, const PartRank& rank);
 
 /// Adds what the gate said of a capture to a sheet that was made of it, and `part` to its readings when there
 /// is one.

@@ -7,8 +7,8 @@
 #include <optional>
 #include <vector>
 
-#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/align.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
@@ -52,8 +52,10 @@ struct RepeatingStretch {
   double slip_frames = 0;  ///< by which the period in the capture's own frames differs from that whole number
 };
 /// Of a part of noise with a period; none for any other part, or when it holds less than two periods.
-[[nodiscard]] WAVICON_EXPORT std::optional<RepeatingStretch> repeating_stretch(const Stimulus& stimulus, std::size_t part,
-                                                                const Take& take, double capture_rate_hz);
+[[nodiscard]] WAVICON_EXPORT std::optional<RepeatingStretch> repeating_stretch(const Stimulus& stimulus,
+                                                                               std::size_t part,
+                                                                               const Take& take,
+                                                                               double capture_rate_hz);
 
 struct LocateOptions {
   double least_match = 0.5;     ///< correlation from which a mark counts as found
@@ -73,8 +75,8 @@ struct LocateOptions {
 /// compressed, at -40 dB
 ///            (locate_test.cpp)
 [[nodiscard]] WAVICON_EXPORT std::vector<Take> locate(AudioSource& capture, const Stimulus& stimulus,
-                                       const LocateOptions& options = {});
+                                                      const LocateOptions& options = {});
 [[nodiscard]] WAVICON_EXPORT std::vector<Take> locate(const Audio& capture, const Stimulus& stimulus,
-                                       const LocateOptions& options = {});
+                                                      const LocateOptions& options = {});
 
 }  // namespace wavicon

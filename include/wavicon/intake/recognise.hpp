@@ -26,6 +26,7 @@ struct RecognisedSweep {
 /// @param signal  the clean sweep, up to two minutes with silence around it. @param channel  from 0.
 /// @throws Error bad_input for 0 frames or silence; bad_argument for a channel that is not there.
 /// @accuracy  phase 1e-4 rad over a clean sweep (recognise_test.cpp)
-[[nodiscard]] WAVICON_EXPORT std::optional<RecognisedSweep> recognise_sweep(AudioSource& signal, int channel = 0);
+[[nodiscard]] WAVICON_EXPORT std::optional<RecognisedSweep> recognise_sweep(AudioSource& signal,
+                                                                            int channel = 0);
 
 }  // namespace wavicon

@@ -11,8 +11,8 @@
 
 namespace wavicon {
 
-/// Looks at every sample in constant memory. What was played is not known, so only what a capture shows by itself is
-/// found.
+/// Looks at every sample in constant memory. What was played is not known, so only what a capture shows by
+/// itself is found.
 class WAVICON_EXPORT StreamGate {
  public:
   /// @param channel_count  at least 1. @param sample_rate_hz  above 0. @throws Error bad_argument otherwise.
@@ -22,8 +22,8 @@ class WAVICON_EXPORT StreamGate {
   StreamGate(StreamGate&&) noexcept;
   StreamGate& operator=(StreamGate&&) noexcept;
 
-  /// @param planar  one run for each channel, all of the same length. @throws Error bad_argument for another length, or
-  /// after finish().
+  /// @param planar  one run for each channel, all of the same length. @throws Error bad_argument for another
+  /// length, or after finish().
   void push(std::span<const double> planar);
   /// @return what was let through, and warnings.
   /// @throws UnfitCapture as judge(); Error bad_input when there was no frame.

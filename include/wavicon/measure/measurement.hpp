@@ -148,13 +148,15 @@ struct MeasurementDescriptor {
 };
 
 /// What the gate lets through for a measurement.
-[[nodiscard]] WAVICON_EXPORT GatePolicy policy_of(const MeasurementDescriptor& descriptor, bool despite_faults = false);
+[[nodiscard]] WAVICON_EXPORT GatePolicy policy_of(const MeasurementDescriptor& descriptor,
+                                                  bool despite_faults = false);
 
 /// Measures one judged capture and adds to its sheets what the gate said of it, and of A.
 ///
 /// @throws Error as the measurement.
-[[nodiscard]] WAVICON_EXPORT std::vector<Sheet> measured(Measurement& measurement, const MeasureRequest& request,
-                                          const JudgedCapture& capture, std::size_t index = 0);
+[[nodiscard]] WAVICON_EXPORT std::vector<Sheet> measured(Measurement& measurement,
+                                                         const MeasureRequest& request,
+                                                         const JudgedCapture& capture, std::size_t index = 0);
 
 /// Keeps what is said of one channel, from 0, and of the whole.
 WAVICON_EXPORT void keep_channel(Sheet& sheet, std::optional<int> channel);

@@ -19,7 +19,7 @@ using MeasurementList = std::vector<MeasurementDescriptor>;
 
 /// The one of that name, or null.
 [[nodiscard]] WAVICON_EXPORT const MeasurementDescriptor* find_measurement(const MeasurementList& list,
-                                                            std::string_view name);
+                                                                           std::string_view name);
 
 /// Every table of readings of the list, and those of the health check and of kits.
 [[nodiscard]] WAVICON_EXPORT std::vector<const ReadingTable*> reading_tables(const MeasurementList& list);
@@ -27,7 +27,8 @@ using MeasurementList = std::vector<MeasurementDescriptor>;
 [[nodiscard]] WAVICON_EXPORT std::vector<std::string> reading_names(const MeasurementDescriptor& measurement);
 
 /// The same of tables.
-[[nodiscard]] WAVICON_EXPORT std::vector<std::string> reading_names_of(const std::vector<const ReadingTable*>& tables);
+[[nodiscard]] WAVICON_EXPORT std::vector<std::string> reading_names_of(
+    const std::vector<const ReadingTable*>& tables);
 
 /// The words that a recipe's `measure` takes: names of measurements that are made of parts, and "nothing".
 [[nodiscard]] WAVICON_EXPORT std::vector<std::string> measure_words(const MeasurementList& list);
@@ -49,8 +50,8 @@ struct PartSheet {
 ///
 /// @param capture  whose stimulus is known, and where it lies; held faults are admitted for each measurement
 /// by itself. @throws Error bad_argument otherwise.
-[[nodiscard]] WAVICON_EXPORT std::vector<PartSheet> measure_parts(const JudgedCapture& capture,
-                                                   const MeasurementList& list = measurements());
+[[nodiscard]] WAVICON_EXPORT std::vector<PartSheet> measure_parts(
+    const JudgedCapture& capture, const MeasurementList& list = measurements());
 
 /// What a recording program did to a bounce, and what its parts measure, as one row.
 struct BounceReading {
@@ -62,6 +63,6 @@ struct BounceReading {
 /// left out.
 /// @throws Error bad_input when the stimulus was not found in it.
 [[nodiscard]] WAVICON_EXPORT BounceReading measure_bounce(const JudgedCapture& bounce,
-                                           const MeasurementList& list = measurements());
+                                                          const MeasurementList& list = measurements());
 
 }  // namespace wavicon

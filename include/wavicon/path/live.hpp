@@ -70,14 +70,15 @@ struct LiveResult {
 /// @param stimulus  planar. @param sample_rate_hz  has to be the server's.
 /// @throws Error unit_failed when there is no server, its rate is another one, or the ports are not there
 /// (with those that are); bad_argument for a stimulus above the ceiling.
-[[nodiscard]] WAVICON_EXPORT LiveResult play_and_record(std::vector<std::vector<float>> stimulus, double sample_rate_hz,
-                                         const LiveOptions& options);
+[[nodiscard]] WAVICON_EXPORT LiveResult play_and_record(std::vector<std::vector<float>> stimulus,
+                                                        double sample_rate_hz, const LiveOptions& options);
 
 /// A unit as a client of a JACK server: ports in_1 … and out_1 …, until `stop` says so or the server goes.
 ///
 /// @param reported_samples  round trip that its ports claim. @throws Error as play_and_record().
-WAVICON_EXPORT void serve_unit(Unit& unit, const std::string& client_name, const std::string& server, int channel_count,
-                std::int64_t reported_samples, const std::function<void(const std::string&)>& ready,
-                const std::function<bool()>& stop);
+WAVICON_EXPORT void serve_unit(Unit& unit, const std::string& client_name, const std::string& server,
+                               int channel_count, std::int64_t reported_samples,
+                               const std::function<void(const std::string&)>& ready,
+                               const std::function<bool()>& stop);
 
 }  // namespace wavicon

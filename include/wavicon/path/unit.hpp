@@ -61,14 +61,15 @@ struct UnitSpec {
 ///
 /// @throws Error bad_argument naming unit and setting, what was given and what is allowed.
 [[nodiscard]] WAVICON_EXPORT double parse_setting(const std::string& unit, const SettingInfo& setting,
-                                   const std::string& text);
+                                                  const std::string& text);
 
 /// The settings of a spec as values, in the order of `infos`, defaults where nothing was asked for.
 ///
 /// @throws Error bad_argument as parse_setting(), or for an unknown or repeated setting, with the nearest
 /// names.
 [[nodiscard]] WAVICON_EXPORT std::vector<double> setting_values(const std::string& unit,
-                                                 const std::vector<SettingInfo>& infos, const UnitSpec& spec);
+                                                                const std::vector<SettingInfo>& infos,
+                                                                const UnitSpec& spec);
 
 /// A unit with its settings, ready to be prepared for a signal and run. For one thread at a time.
 class WAVICON_EXPORT Unit {
@@ -117,7 +118,8 @@ struct UnitSearch {
 /// @throws Error bad_argument for an unknown scheme or unit (with the nearest names) or a setting that is not
 /// allowed;
 ///               unit_failed when the unit is there and cannot be used, with the reason.
-[[nodiscard]] WAVICON_EXPORT std::unique_ptr<Unit> open_unit(const UnitSpec& spec, const UnitSearch& search = {});
+[[nodiscard]] WAVICON_EXPORT std::unique_ptr<Unit> open_unit(const UnitSpec& spec,
+                                                             const UnitSearch& search = {});
 
 /// What could be listed of a unit that is there.
 struct UnitListing {

@@ -29,11 +29,13 @@ struct PlotOptions {
 
 /// The orders of several harmonics sheets beside each other, a bar for each capture and channel (at most
 /// six), bounds as rings. Errors as draw_harmonics().
-[[nodiscard]] WAVICON_EXPORT std::string draw_orders(const std::vector<Sheet>& sheets, const PlotOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT std::string draw_orders(const std::vector<Sheet>& sheets,
+                                                     const PlotOptions& options = {});
 
 /// One period of each tone over a clean one, and beneath it what was added, on a scale of its own; at most
 /// four. Errors as draw_harmonics().
-[[nodiscard]] WAVICON_EXPORT std::string draw_period(const std::vector<Sheet>& sheets, const PlotOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT std::string draw_period(const std::vector<Sheet>& sheets,
+                                                     const PlotOptions& options = {});
 
 /// The waveforms of a latency sheet on the sample grid, as they came and moved. Errors as draw_harmonics().
 [[nodiscard]] WAVICON_EXPORT std::string draw_latency(const Sheet& sheet, const PlotOptions& options = {});
@@ -43,7 +45,8 @@ struct PlotOptions {
 
 /// The gain of dynamics sheets over time under the waveforms that it made; at most four blocks. Errors as
 /// draw_harmonics().
-[[nodiscard]] WAVICON_EXPORT std::string draw_gain(const std::vector<Sheet>& sheets, const PlotOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT std::string draw_gain(const std::vector<Sheet>& sheets,
+                                                   const PlotOptions& options = {});
 
 /// A few periods of tones as they went in and came out, of a waveforms sheet, on the sample grid, with their
 /// difference; at most four frequencies. Errors as draw_harmonics().
@@ -53,16 +56,19 @@ struct PlotOptions {
 /// where there are several, and its name where several are asked for; at most eight.
 ///
 /// @throws Error as draw_harmonics()
-[[nodiscard]] WAVICON_EXPORT std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& style,
-                                      const PlotOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT std::string draw_curves(const std::vector<Sheet>& sheets,
+                                                     const CurveStyle& style,
+                                                     const PlotOptions& options = {});
 
 /// The first map of a sheet, time over frequency, dark where it is loud over 120 dB, with the paths of orders
 /// and the names of parts that the sheet holds; errors as draw_harmonics().
-[[nodiscard]] WAVICON_EXPORT std::string draw_spectrogram(const Sheet& sheet, const PlotOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT std::string draw_spectrogram(const Sheet& sheet,
+                                                          const PlotOptions& options = {});
 
 /// Whatever a measurement says is to be drawn of its sheets. Errors as draw_harmonics().
-[[nodiscard]] WAVICON_EXPORT std::string draw_picture(const std::vector<Sheet>& sheets, const Picture& picture,
-                                       const PlotOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT std::string draw_picture(const std::vector<Sheet>& sheets,
+                                                      const Picture& picture,
+                                                      const PlotOptions& options = {});
 
 /// How much of what there is fits into one picture: the first ones are drawn.
 struct Drawable {

@@ -17,7 +17,7 @@ namespace wavicon {
 ///
 /// @param right_aligned  one for each column; missing ones align to the left.
 [[nodiscard]] WAVICON_EXPORT std::string aligned(const std::vector<std::vector<std::string>>& rows,
-                                  const std::vector<bool>& right_aligned);
+                                                 const std::vector<bool>& right_aligned);
 
 /// A value with the digits that its unit deserves, "< " before a bound, "none" for no value; without the
 /// unit.
@@ -40,9 +40,9 @@ namespace wavicon {
 /// left out; a reading of the whole
 ///                  stands on the first channel's row. @param heading  over the names.
 [[nodiscard]] WAVICON_EXPORT std::string ladder_table(const std::vector<Sheet>& sheets,
-                                       const std::vector<std::string>& names,
-                                       const std::vector<std::string>& readings,
-                                       const std::string& heading = "step");
+                                                      const std::vector<std::string>& names,
+                                                      const std::vector<std::string>& readings,
+                                                      const std::string& heading = "step");
 
 /// Sheets laid out in rows as a measurement says.
 [[nodiscard]] WAVICON_EXPORT std::string row_table(const std::vector<Sheet>& sheets, const RowLayout& layout);

@@ -67,8 +67,8 @@ struct ReadingTable {
 
 /// A reading with the unit of its entry. @throws std::logic_error for a name that the table does not have.
 [[nodiscard]] WAVICON_EXPORT Reading make_reading(const ReadingTable& table, std::string_view name,
-                                   std::optional<int> channel, std::optional<double> value,
-                                   Conditions conditions = {});
+                                                  std::optional<int> channel, std::optional<double> value,
+                                                  Conditions conditions = {});
 
 /// What the reading owes by its entry and does not carry: "condition bandwidth_hz", "floor", "uncertainty";
 /// empty when nothing is missing. A reading without value or word owes its conditions alone.
@@ -76,6 +76,7 @@ struct ReadingTable {
 
 /// Text for a person, as `wavicon explain` prints it: words, unit, definition, source, when it misleads, what
 /// it carries.
-[[nodiscard]] WAVICON_EXPORT std::string explanation(const ReadingEntry& entry, const std::string& measurement);
+[[nodiscard]] WAVICON_EXPORT std::string explanation(const ReadingEntry& entry,
+                                                     const std::string& measurement);
 
 }  // namespace wavicon

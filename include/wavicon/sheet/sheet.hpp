@@ -104,9 +104,10 @@ struct Sheet {
 [[nodiscard]] WAVICON_EXPORT std::string channel_name(const Sheet& sheet, int channel);
 /// The reading of that name and channel, or null.
 [[nodiscard]] WAVICON_EXPORT const Reading* find_reading(const Sheet& sheet, const std::string& name,
-                                          std::optional<int> channel);
+                                                         std::optional<int> channel);
 /// The circumstance of that name, or null.
-[[nodiscard]] WAVICON_EXPORT const ConditionValue* find_condition(const Reading& reading, const std::string& name);
+[[nodiscard]] WAVICON_EXPORT const ConditionValue* find_condition(const Reading& reading,
+                                                                  const std::string& name);
 /// "note", "warning" or "fault".
 [[nodiscard]] WAVICON_EXPORT std::string name_of(Severity severity);
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
-// Makes a sheet from the entries of a measurement's table: no reading without its unit, and without what it owes.
+// Makes a sheet from the entries of a measurement's table: no reading without its unit, and without what it
+// owes.
 
 #include <optional>
 #include <string>
@@ -20,8 +21,8 @@ class WAVICON_EXPORT SheetBuilder {
   /// Goes on with a sheet that was made from the same table.
   SheetBuilder(const ReadingTable& table, Sheet sheet);
 
-  /// Adds a reading, to which floor, bound, uncertainty and text can be given through the reference; it is valid
-  /// until the next one is added.
+  /// Adds a reading, to which floor, bound, uncertainty and text can be given through the reference; it is
+  /// valid until the next one is added.
   ///
   /// @throws std::logic_error for a name that the table does not have.
   Reading& add(std::string_view name, std::optional<int> channel, std::optional<double> value,
@@ -34,8 +35,8 @@ class WAVICON_EXPORT SheetBuilder {
 
   /// Hands the sheet over.
   ///
-  /// @throws std::logic_error naming a reading and what it lacks, in builds with WAVICON_STRICT_SHEETS (every build
-  /// that has tests).
+  /// @throws std::logic_error naming a reading and what it lacks, in builds with WAVICON_STRICT_SHEETS (every
+  /// build that has tests).
   [[nodiscard]] Sheet finish();
 
  private:

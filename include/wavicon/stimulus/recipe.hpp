@@ -76,7 +76,7 @@ using PartRule = std::function<std::string(const RecipePart&)>;
 /// value of the wrong type or out
 ///               of range, with what is allowed
 [[nodiscard]] WAVICON_EXPORT Recipe parse_recipe(const std::string& text, const std::string& source,
-                                  const PartRule& other_rule = {});
+                                                 const PartRule& other_rule = {});
 
 /// The recipe as text; settings at their defaults are left out. Reading it gives the same recipe.
 [[nodiscard]] WAVICON_EXPORT std::string recipe_text(const Recipe& recipe);

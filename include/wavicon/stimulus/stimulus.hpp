@@ -74,7 +74,8 @@ struct StaircaseStep {
 };
 
 /// The steps of a staircase in the order in which they are played: every level of the first frequency first.
-[[nodiscard]] WAVICON_EXPORT std::vector<StaircaseStep> staircase_steps(const Staircase& staircase, double sample_rate_hz);
+[[nodiscard]] WAVICON_EXPORT std::vector<StaircaseStep> staircase_steps(const Staircase& staircase,
+                                                                        double sample_rate_hz);
 
 /// Where the level of a block steps, in frames from the start of the part: rising zero crossings.
 struct BlockSteps {

@@ -37,7 +37,8 @@ WAVICON_EXPORT void render(const ToneStimulus& stimulus, std::int64_t first_fram
 
 /// The frequency nearest to `frequency_hz` that has a whole number of cycles in `length` frames; at least one
 /// cycle, and below half the rate.
-[[nodiscard]] WAVICON_EXPORT double on_bin_frequency_hz(double frequency_hz, double sample_rate_hz, std::int64_t length);
+[[nodiscard]] WAVICON_EXPORT double on_bin_frequency_hz(double frequency_hz, double sample_rate_hz,
+                                                        std::int64_t length);
 
 /// The largest power of two that is at most `frames`; 1 for fewer.
 [[nodiscard]] WAVICON_EXPORT std::int64_t power_of_two_within(std::int64_t frames);

@@ -19,16 +19,16 @@ namespace {
 using namespace measure_detail;
 
 constexpr double kFrameS = 0.02;
-constexpr int kHops = 4;  // of a frame
-constexpr double kLowPeriods = 8;
+constexpr int kHops = 4;           // of a frame
+constexpr double kLowPeriods = 8;  // of the tone in a frame: its orders come apart
 constexpr double kLeastLowHz = 15;
-constexpr std::size_t kLowOrders = 10;
-constexpr double kLowestHz = 350;  // half the lobe of a frame: below, orders cannot be told apart
-constexpr double kMostInflation = 3;
+constexpr std::size_t kLowOrders = 10;  // where a frame is too short for those asked for
+constexpr double kLowestHz = 350;       // half the lobe of a frame: below, orders cannot be told apart
+constexpr double kMostInflation = 3;    // of the noise, by orders that lie close
 constexpr double kFoundRatio =
     0.003;  // of full scale under which a channel does not carry the sweep: -50 dB of the loudest one
 constexpr std::size_t kAlignFrames = 160;
-constexpr int kAlignOrder = 8;
+constexpr int kAlignOrder = 8;  // highest one fitted beside the fundamental
 
 // Where the sweep is at each frame of the capture.
 class SweepClock {

@@ -11,9 +11,9 @@
 namespace wavicon {
 namespace {
 
-constexpr double kBoundDb = 10;  // readings nearer to the floor are bounds
-constexpr double kHardDb = -60;  // of what no order explains: the fit itself is in doubt
-constexpr std::size_t kListed = 12;
+constexpr double kBoundDb = 10;      // readings nearer to the floor are bounds
+constexpr double kHardDb = -60;      // of what no order explains: the fit itself is in doubt
+constexpr std::size_t kListed = 12;  // readings of single orders: the strongest
 constexpr double kShownDb = -220;
 
 // Threshold of hearing in quiet, dB SPL. Source: Terhardt, Hearing Research 1, 1979 (to verify).

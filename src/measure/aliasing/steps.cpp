@@ -16,7 +16,7 @@ using namespace measure_detail;
 
 constexpr double kSettleS = 0.1;       // left out at the start of a step, for what rings
 constexpr double kMostSettled = 0.25;  // of the step
-constexpr int kMostOrders = 100;
+constexpr int kMostOrders = 100;       // beyond it every band is full of folded ones
 
 AliasingFrame frame_of(const ChannelHarmonics& tone, int highest) {
   AliasingFrame frame{tone.fundamental_hz, tone.fundamental_amplitude, {}, {}, {}};

@@ -20,8 +20,8 @@ using namespace measure_detail;
 
 constexpr double kFrameS = 0.06;
 constexpr double kHopS = 0.02;
-constexpr double kLeastPeriods = 6;
-constexpr double kLeastAmplitude = 1e-6;
+constexpr double kLeastPeriods = 6;       // of the tone in a frame: its orders come apart
+constexpr double kLeastAmplitude = 1e-6;  // -120 dBFS: below, nothing clips
 constexpr double kSustainedS = 0.2;
 constexpr double kHardDb = 3;  // of the level from a tenth of the figure to three times it
 constexpr double kLongestStepS = 1;

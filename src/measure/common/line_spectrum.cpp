@@ -9,12 +9,12 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr std::size_t kCurvePoints = 2000;
-constexpr double kNoiseReachBins = 90;
+constexpr std::size_t kCurvePoints = 2000;  // twice what a picture is wide
+constexpr double kNoiseReachBins = 90;      // on each side: wide enough for a median
 constexpr double kMedianOverMean =
-    std::numbers::ln2;  // of an exponential distribution, as powers of noise bins have
-constexpr int kNewtonSteps = 10;
-constexpr std::size_t kGroupBins = 32;
+    std::numbers::ln2;                  // of an exponential distribution, as powers of noise bins have
+constexpr int kNewtonSteps = 10;        // it converges in three to five; the rest is a safeguard
+constexpr std::size_t kGroupBins = 32;  // of which the lowest mean counts as noise
 
 }  // namespace
 

@@ -11,12 +11,12 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr double kBeta = 14;
-constexpr int kLines = 10;
+constexpr double kBeta = 14;  // of the Kaiser window: side lobes at -106 dB
+constexpr int kLines = 10;    // of mains: above the tenth hum is below the noise
 constexpr double kStraysHz = 0.2, kGridHz = 0.005;
 constexpr double kStandsOut = 5.623;  // 15 dB
-constexpr std::size_t kPadding = 4;
-constexpr int kGoldenSteps = 13;  // to a five-hundredth of where the search begins
+constexpr std::size_t kPadding = 4;   // times its length: the crest lies near a bin
+constexpr int kGoldenSteps = 13;      // to a five-hundredth of where the search begins
 
 class Comb {
  public:

@@ -72,9 +72,9 @@ void for_segments(AudioSource& a, AlignedReader& aligned, const FrameRange& stre
   }
 }
 
-inline constexpr double kWholeFrame = 0.002;  ///< so near to a whole frame counts as one
-inline constexpr std::int64_t kGainSegment = 16384;
-inline constexpr std::int64_t kGainSegments = 64;
+inline constexpr double kWholeFrame = 0.002;         ///< so near to a whole frame counts as one
+inline constexpr std::int64_t kGainSegment = 16384;  // frames
+inline constexpr std::int64_t kGainSegments = 64;    // spread over the whole
 inline constexpr double kCutAt =
     0.42;  ///< of the rate: what is compared when reading between samples loses what matters
 

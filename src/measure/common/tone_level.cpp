@@ -10,7 +10,7 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr int kOrders = 10;
+constexpr int kOrders = 10;        // fitted along, so that they do not count as level
 constexpr double kHighest = 0.46;  // of the rate, that an order may reach
 constexpr double kStandsOut = 4;   // over what no order explains, as amplitude
 

@@ -18,14 +18,14 @@ namespace {
 
 using namespace measure_detail;
 
-constexpr double kLeastAmplitude = 1e-8;
+constexpr double kLeastAmplitude = 1e-8;  // -160 dBFS: below, there is no gain to read
 constexpr double kLongestFitS = 0.5;
-constexpr int kPeriods = 2;        // of the sliding fit
-constexpr double kFewPeriods = 5;  // an attack that takes less is followed over one period
-constexpr double kHopPeriods = 1.0 / 16;
-constexpr double kCoarseAfterS = 0.02;  // from there on hops grow
-constexpr int kCoarser = 8;
-constexpr std::int64_t kOutlinePlaces = 1500;
+constexpr int kPeriods = 2;                    // of the sliding fit
+constexpr double kFewPeriods = 5;              // an attack that takes less is followed over one period
+constexpr double kHopPeriods = 1.0 / 16;       // periods between two gains
+constexpr double kCoarseAfterS = 0.02;         // from there on hops grow
+constexpr int kCoarser = 8;                    // times the hop, long after a step
+constexpr std::int64_t kOutlinePlaces = 1500;  // about what a picture is wide
 
 class Meter {
  public:
@@ -195,6 +195,33 @@ class Meter {
     return part;
   }
 
+  // Of the staircase whose tone lies nearest; none when no staircase was bent.
+  static const StaticCurve* nearest_curve(const ChannelDynamics& channel, double frequency_hz) {
+    const StaticCurve* curve = nullptr;
+    double nearest = 1e300;
+    for (const StaircaseDynamics& s : channel.staircases)
+      if (s.curve && s.curve->kind != StaticCurve::Kind::linear &&
+          std::abs(s.frequency_hz - frequency_hz) < nearest) {
+        nearest = std::abs(s.frequency_hz - frequency_hz);
+        curve = &*s.curve;
+      }
+    return curve;
+  }
+
+  // Lowest and highest sample place by place: what a picture of the wave needs.
+  void add_outline(std::span<const double> y, BlockDynamics& out) const {
+    const auto places = std::min<std::int64_t>(kOutlinePlaces, static_cast<std::int64_t>(y.size()));
+    for (std::int64_t k = 0; k < places; ++k) {
+      const auto i = static_cast<std::ptrdiff_t>(k * static_cast<std::int64_t>(y.size()) / places),
+                 j = static_cast<std::ptrdiff_t>((k + 1) * static_cast<std::int64_t>(y.size()) / places);
+      const auto [low, high] = std::minmax_element(y.begin() + i, y.begin() + j);
+      for (const double v : {*low, *high}) {
+        out.wave_s.push_back(static_cast<double>(i) / rate_);
+        out.wave.push_back(v);
+      }
+    }
+  }
+
   void follow(const LevelBlock& block, const PlacedPart& part, ChannelDynamics& channel) const {
     const double stimulus_rate = stimulus_.recipe().sample_rate_hz;
     const BlockSteps steps = block_steps(block, stimulus_rate);
@@ -228,14 +255,7 @@ class Meter {
     out.high_s = down_s - up_s;
     out.after_s = end_s - down_s;
 
-    const StaticCurve* curve = nullptr;
-    double nearest = 1e300;
-    for (const StaircaseDynamics& s : channel.staircases)
-      if (s.curve && s.curve->kind != StaticCurve::Kind::linear &&
-          std::abs(s.frequency_hz - block.frequency_hz) < nearest) {
-        nearest = std::abs(s.frequency_hz - block.frequency_hz);
-        curve = &*s.curve;
-      }
+    const StaticCurve* curve = nearest_curve(channel, block.frequency_hz);
     const double period = 2 * std::numbers::pi / p.turn;
     for (int periods = kPeriods; periods >= 1; --periods) {
       const double frames = periods * period;
@@ -259,16 +279,7 @@ class Meter {
       const double attack_s = out.attack.to_63_s.value_or(1);
       if (attack_s >= kFewPeriods * period / rate_) break;
     }
-    const auto places = std::min<std::int64_t>(kOutlinePlaces, static_cast<std::int64_t>(y.size()));
-    for (std::int64_t k = 0; k < places; ++k) {
-      const auto i = static_cast<std::ptrdiff_t>(k * static_cast<std::int64_t>(y.size()) / places),
-                 j = static_cast<std::ptrdiff_t>((k + 1) * static_cast<std::int64_t>(y.size()) / places);
-      const auto [low, high] = std::minmax_element(y.begin() + i, y.begin() + j);
-      for (const double v : {*low, *high}) {
-        out.wave_s.push_back(static_cast<double>(i) / rate_);
-        out.wave.push_back(v);
-      }
-    }
+    add_outline(y, out);
     channel.blocks.push_back(std::move(out));
   }
 

@@ -11,19 +11,19 @@
 namespace wavicon {
 namespace {
 
-constexpr double kEndShare = 0.15;    // of the time after the step
-constexpr double kStartShare = 0.2;   // of the time before it: from there
-constexpr double kEarlyShare = 0.04;  // to there; what looks ahead moves early
-constexpr double kUnsettled = 0.02;
+constexpr double kEndShare = 0.15;     // of the time after the step
+constexpr double kStartShare = 0.2;    // of the time before it: from there
+constexpr double kEarlyShare = 0.04;   // to there; what looks ahead moves early
+constexpr double kUnsettled = 0.02;    // of the change: more still moves before the step
 constexpr double kStillShare = 0.003;  // of the change, between two ends of the end
 constexpr double kLeastChangeDb = 1;
-constexpr double kTo63 = 0.6321205588;
-constexpr std::size_t kMostPoints = 500;
-constexpr double kTimes = 4;         // of the time to 90 % that models are fitted over
-constexpr std::size_t kGrid = 2000;  // steps of a model without closed form
+constexpr double kTo63 = 0.6321205588;    // 1 - 1/e, of the whole change
+constexpr std::size_t kMostPoints = 500;  // in a fit: more only cost time
+constexpr double kTimes = 4;              // of the time to 90 % that models are fitted over
+constexpr std::size_t kGrid = 2000;       // steps of a model without closed form
 constexpr double kShortestS = 2e-5;
-constexpr double kHalved = 0.5;
-constexpr double kSeen = 0.6;
+constexpr double kHalved = 0.5;     // of the error: what a further constant has to bring
+constexpr double kSeen = 0.6;       // of the resolution: a shorter constant is the window's
 constexpr double kGoodFit = 0.004;  // of the change: nothing is gained by a hold
 
 // Mean gain between two times, the nearest value when there is none between them; each value counts for the

@@ -13,12 +13,12 @@
 namespace wavicon {
 namespace {
 
-constexpr std::size_t kLeastLevels = 4;
-constexpr double kLinearDb = 0.05;  // of gain, within which nothing happens
-constexpr double kLeastSlope = 0.002;
-constexpr double kLimiterSlope = 0.04;
-constexpr double kGateSlope = 10;
-constexpr double kFlatDb = 0.02;  // between steps: a range that is used up
+constexpr std::size_t kLeastLevels = 4;  // as many as the curve has parameters
+constexpr double kLinearDb = 0.05;       // of gain, within which nothing happens
+constexpr double kLeastSlope = 0.002;    // a flatter one is a wall all the same
+constexpr double kLimiterSlope = 0.04;   // out over in, dB by dB: a ratio of 25:1
+constexpr double kGateSlope = 10;        // out over in, dB by dB: steeper closes
+constexpr double kFlatDb = 0.02;         // between steps: a range that is used up
 // A range that ends makes both sides fit: then less gain above is a compressor's, less below an expander's.
 constexpr double kBetter = 0.95;
 constexpr double kSameDb = 1e-3;
@@ -74,6 +74,58 @@ std::size_t used_up(std::span<const LevelPair> levels, bool at_front) {
   return still;
 }
 
+// Gains at the ends and on average: what a linear unit has too.
+void add_gains(std::span<const LevelPair> levels, StaticCurve& curve) {
+  double sum = 0, least = 1e300, most = -1e300;
+  for (std::size_t i = 0; i < levels.size(); ++i) {
+    const double gain = levels[i].out_dbfs - levels[i].in_dbfs;
+    if (!std::isfinite(gain) || (i > 0 && !(levels[i].in_dbfs > levels[i - 1].in_dbfs)))
+      throw Error(ErrorCode::bad_argument, "the levels of a static curve have to rise, each a finite number");
+    least = std::min(least, gain);
+    most = std::max(most, gain);
+    sum += gain;
+  }
+  curve.least_gain_db = least;
+  curve.most_gain_db = most;
+  curve.makeup_db = sum / static_cast<double>(levels.size());
+}
+
+struct BestSide {
+  Side side;
+  std::optional<double> plateau_db;  // gain at the end whose range is used up
+  std::span<const LevelPair> used;
+};
+
+BestSide best_side(std::span<const LevelPair> levels) {
+  // A range that is used up looks like a bend of its own: it goes before the fit.
+  const std::size_t low = used_up(levels, true), high = used_up(levels, false);
+  BestSide best{{}, std::nullopt, levels};
+  for (const bool above : {true, false}) {
+    std::span<const LevelPair> part = levels;
+    const std::size_t flat = above ? high : low, other = above ? low : high;
+    std::optional<double> plateau;
+    // Both ends flat: the bend lies between them, and one of the ends is the used-up range.
+    if (flat >= 1 && other >= 1 && levels.size() - flat > kLeastLevels) {
+      part = above ? levels.first(levels.size() - flat - 1) : levels.subspan(flat + 1);
+      const LevelPair& end = above ? levels.back() : levels.front();
+      plateau = end.out_dbfs - end.in_dbfs;
+    }
+    Side side = fitted(part, above);
+    const auto& fit = best.side.fit;
+    if (fit.parameters.empty() || side.fit.rms < kBetter * fit.rms - kSameDb ||
+        (side.fit.rms < fit.rms + kSameDb && fit.parameters[1] > 0))
+      best = {std::move(side), plateau, part};
+  }
+  return best;
+}
+
+StaticCurve::Kind kind_of(bool above, double slope) {
+  using Kind = StaticCurve::Kind;
+  if (above)
+    return slope > 1 ? Kind::upward_expander : slope < kLimiterSlope ? Kind::limiter : Kind::compressor;
+  return slope < 1 ? Kind::upward_compressor : slope > kGateSlope ? Kind::gate : Kind::expander;
+}
+
 }  // namespace
 
 double StaticCurve::gain_db(double in_dbfs) const {
@@ -115,44 +167,9 @@ StaticCurve fit_static_curve(std::span<const LevelPair> levels) {
     throw Error(ErrorCode::bad_argument, fmt::format("a static curve needs at least {} levels, there are {}",
                                                      kLeastLevels, levels.size()));
   StaticCurve curve;
-  double sum = 0, least = 1e300, most = -1e300;
-  for (std::size_t i = 0; i < levels.size(); ++i) {
-    const double gain = levels[i].out_dbfs - levels[i].in_dbfs;
-    if (!std::isfinite(gain) || (i > 0 && !(levels[i].in_dbfs > levels[i - 1].in_dbfs)))
-      throw Error(ErrorCode::bad_argument, "the levels of a static curve have to rise, each a finite number");
-    least = std::min(least, gain);
-    most = std::max(most, gain);
-    sum += gain;
-  }
-  curve.least_gain_db = least;
-  curve.most_gain_db = most;
-  curve.makeup_db = sum / static_cast<double>(levels.size());
-  if (most - least < kLinearDb) return curve;
-
-  // A range that is used up looks like a bend of its own: it goes before the fit.
-  const std::size_t low = used_up(levels, true), high = used_up(levels, false);
-  Side best;
-  std::optional<double> plateau_db;
-  std::span<const LevelPair> used = levels;
-  for (const bool above : {true, false}) {
-    std::span<const LevelPair> part = levels;
-    const std::size_t flat = above ? high : low, other = above ? low : high;
-    std::optional<double> plateau;
-    // Both ends flat: the bend lies between them, and one of the ends is the used-up range.
-    if (flat >= 1 && other >= 1 && levels.size() - flat > kLeastLevels) {
-      part = above ? levels.first(levels.size() - flat - 1) : levels.subspan(flat + 1);
-      const LevelPair& end = above ? levels.back() : levels.front();
-      plateau = end.out_dbfs - end.in_dbfs;
-    }
-    Side side = fitted(part, above);
-    if (best.fit.parameters.empty() || side.fit.rms < kBetter * best.fit.rms - kSameDb ||
-        (side.fit.rms < best.fit.rms + kSameDb && best.fit.parameters[1] > 0)) {
-      best = std::move(side);
-      plateau_db = plateau;
-      used = part;
-    }
-  }
-  using Kind = StaticCurve::Kind;
+  add_gains(levels, curve);
+  if (curve.most_gain_db - curve.least_gain_db < kLinearDb) return curve;
+  const auto [best, plateau_db, used] = best_side(levels);
   const auto& p = best.fit.parameters;
   curve.threshold_dbfs = p[0];
   curve.slope = std::exp(p[1]);
@@ -161,14 +178,7 @@ StaticCurve fit_static_curve(std::span<const LevelPair> levels) {
   curve.fit_error_db = best.fit.rms;
   if (plateau_db)
     curve.range_from_dbfs = curve.threshold_dbfs + (*plateau_db - curve.makeup_db) / (curve.slope - 1);
-  if (best.above)
-    curve.kind = curve.slope > 1               ? Kind::upward_expander
-                 : curve.slope < kLimiterSlope ? Kind::limiter
-                                               : Kind::compressor;
-  else
-    curve.kind = curve.slope < 1            ? Kind::upward_compressor
-                 : curve.slope > kGateSlope ? Kind::gate
-                                            : Kind::expander;
+  curve.kind = kind_of(best.above, curve.slope);
   for (std::size_t i = 1; i < used.size(); ++i)
     if (used[i].in_dbfs >= curve.threshold_dbfs || i + 1 == used.size()) {
       curve.step_db = used[i].in_dbfs - used[i - 1].in_dbfs;

@@ -17,9 +17,9 @@
 namespace wavicon {
 namespace {
 
-constexpr double kSameTone = 0.001;
-constexpr double kNoMatter = 0.1;  // amplitude of a bound over what is read from which it counts
-constexpr int kHighestOrder = 100;
+constexpr double kSameTone = 0.001;  // of the frequency: more is another tone
+constexpr double kNoMatter = 0.1;    // amplitude of a bound over what is read from which it counts
+constexpr int kHighestOrder = 100;   // that is looked for in a sheet
 
 struct Order {
   std::complex<double> amplitude;

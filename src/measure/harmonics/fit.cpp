@@ -14,8 +14,8 @@ namespace {
 
 constexpr int kMostOrders =
     300;  // above the 300th of a tone this low there is nothing left to disturb H2 … H10
-constexpr int kFrequencySteps = 30;
-constexpr double kRestBeta = 14;  // window for the spectrum of what the fit leaves
+constexpr int kFrequencySteps = 30;  // it converges in four to eight; the rest is a safeguard
+constexpr double kRestBeta = 14;     // window for the spectrum of what the fit leaves
 
 // Σ e^{i·angle·n} over n = 0 … length-1, in closed form; angle as phase.
 std::complex<double> exponential_sum(Phase step, std::size_t length) {

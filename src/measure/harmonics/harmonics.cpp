@@ -19,12 +19,12 @@ namespace measure_detail {
 
 namespace {
 constexpr std::int64_t kLeastFrames = 4;  // of anything that swings
-constexpr double kNothing = 1e-100;  // full scale = 1: squares vanish below it
-constexpr double kBoundWithin = 10;  // power ratio to the noise: 10 dB
+constexpr double kNothing = 1e-100;       // full scale = 1: squares vanish below it
+constexpr double kBoundWithin = 10;       // power ratio to the noise: 10 dB
 constexpr double kNinetyNine =
     2.1460;  // amplitude of complex Gaussian noise that 1 % exceeds, over its RMS: sqrt(ln 100)
 constexpr int kPeriodBits = 9;
-constexpr std::size_t kPeriodPlaces = std::size_t{1} << kPeriodBits;
+constexpr std::size_t kPeriodPlaces = std::size_t{1} << kPeriodBits;  // slots of a table of sample values
 }  // namespace
 
 double folded_hz(double hz, double sample_rate_hz) {
@@ -221,8 +221,9 @@ HarmonicsResult measure_detail::harmonics_of(const Audio& audio, const Harmonics
                               static_cast<std::int64_t>(std::llround(*options.to_s * audio.sample_rate_hz())))
                    : audio.frames();
   if (audio.frames() < kLeastFrames)
-    throw Error(ErrorCode::bad_input, fmt::format("{} frame{} cannot hold a tone: at least {} periods are needed",
-                                                  audio.frames(), audio.frames() == 1 ? "" : "s", kPeriodsAtLeast));
+    throw Error(ErrorCode::bad_input,
+                fmt::format("{} frame{} cannot hold a tone: at least {} periods are needed", audio.frames(),
+                            audio.frames() == 1 ? "" : "s", kPeriodsAtLeast));
   bool sound = false, tone = false;
   SpectralTools tools;
   for (int c = 0; c < audio.channel_count(); ++c) {

@@ -12,7 +12,7 @@
 namespace wavicon {
 namespace {
 
-constexpr int kHighestOrder = 10;
+constexpr int kHighestOrder = 10;       // that is drawn over the level
 constexpr std::size_t kLeastSteps = 3;  // for a slope
 
 // Values of a reading over the levels, bounds left out.

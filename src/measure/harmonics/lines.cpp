@@ -12,9 +12,9 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr std::size_t kLongestWindow = std::size_t{1} << 20;
+constexpr std::size_t kLongestWindow = std::size_t{1} << 20;  // frames: longer ones cost more than they tell
 constexpr double kShortestWindowS = 0.25;
-constexpr double kShortestWindowPeriods = 50;
+constexpr double kShortestWindowPeriods = 50;  // of the tone: its orders come apart
 constexpr double kWanderForShorter = 0.12;  // energy that a line at order 10 loses against its lobe: 0.5 dB
 constexpr double kWanderForLobes = 7e-4;    // the same at one order: 0.003 dB
 constexpr double kWanderSignificance = 6;   // times what the noise does to the comparison
@@ -22,8 +22,8 @@ constexpr double kSkirtUnderNoise = 1.0 / 64;  // power; 18 dB
 constexpr double kSkirtUnderLine = 1e-8;       // power of the line itself; 0.001 dB at worst
 constexpr double kLobeOverNoise = 100;         // power; 20 dB
 constexpr std::array kBetas = {8.0, 10.0, 12.0, 14.0, 16.0, 18.0, 20.0, 24.0, 28.0, 33.0, kLineBeta};
-constexpr double kNoiseWindowS = 0.65;  // DC's lobe ends at 12.5/0.65 s = 19.2 Hz
-constexpr double kNoiseWindowPeriods = 60;
+constexpr double kNoiseWindowS = 0.65;      // DC's lobe ends at 12.5/0.65 s = 19.2 Hz
+constexpr double kNoiseWindowPeriods = 60;  // of the tone: noise between its orders is seen
 
 // All places of lines that belong to the tone, sorted: DC, every order below half the rate, folded ones that
 // are asked for.

@@ -12,7 +12,7 @@ namespace wavicon::measure_detail {
 
 inline constexpr double kPeriodsForLines = 25;  ///< lobes of neighbouring orders touch below this
 inline constexpr double kPeriodsAtLeast = 3;    ///< the rough count may fall short of it by its own error
-inline constexpr double kRoughPeriodsAtLeast = 2.9;
+inline constexpr double kRoughPeriodsAtLeast = 2.9;  // fewer do not show a frequency
 
 /// Where an order shows: order × fundamental, mirrored at 0 and half the rate.
 [[nodiscard]] double folded_hz(double hz, double sample_rate_hz);

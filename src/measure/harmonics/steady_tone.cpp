@@ -14,15 +14,15 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr double kLookS = 0.3;     // least length of the look for the frequency: 6 periods of 20 Hz
-constexpr std::size_t kLooks = 5;  // blocks that are looked at
-constexpr std::size_t kLooksWhenNamed = 2;
-constexpr double kLookBeta = 8;         // main lobe 2.7 bins, skirts below -60 dB
-constexpr double kLowestLookBin = 1.5;  // below this lies what is left of DC
-constexpr double kWantedWithin = 0.03;  // a tone asked for is looked for within 3 %
-constexpr double kStepPeriods = 4;      // one value of the level trace
+constexpr double kLookS = 0.3;              // least length of the look for the frequency: 6 periods of 20 Hz
+constexpr std::size_t kLooks = 5;           // blocks that are looked at
+constexpr std::size_t kLooksWhenNamed = 2;  // loudest blocks, when the frequency is given
+constexpr double kLookBeta = 8;             // main lobe 2.7 bins, skirts below -60 dB
+constexpr double kLowestLookBin = 1.5;      // below this lies what is left of DC
+constexpr double kWantedWithin = 0.03;      // a tone asked for is looked for within 3 %
+constexpr double kStepPeriods = 4;          // one value of the level trace
 constexpr double kStepS = 0.010;
-constexpr std::size_t kHeldSteps = 8;
+constexpr std::size_t kHeldSteps = 8;  // in a row that count as held
 constexpr double kSteadyDb = 0.5;
 constexpr double kNoiseSpread = 6;  // times the median change from step to step
 constexpr double kNearHighestDb = 6;

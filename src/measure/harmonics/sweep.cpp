@@ -13,10 +13,10 @@
 namespace wavicon {
 namespace {
 
-constexpr double kHighest = 0.48;    // of the rate
-constexpr double kStandsOut = 3.16;  // 10 dB over what noise reads
-constexpr double kReadAt[] = {100, 1000, 5000};
-constexpr double kNear = 1.02;  // of a frequency that is read
+constexpr double kHighest = 0.48;                // of the rate
+constexpr double kStandsOut = 3.16;              // 10 dB over what noise reads
+constexpr double kReadAt[] = {100, 1000, 5000};  // Hz: low, middle and where folding begins to matter
+constexpr double kNear = 1.02;                   // of a frequency that is read
 
 struct Orders {
   double hz = 0;
@@ -46,6 +46,68 @@ Orders orders_of(const AliasingFrame& frame, const ChannelAliasing& channel, con
   return orders;
 }
 
+// Of every frame that has a harmonic below half the rate, rising; without one there is no THD.
+std::vector<Orders> orders_over_frequency(const std::vector<AliasingFrame>& frames, const ChannelAliasing& c,
+                                          const AliasingResult& r, int highest) {
+  std::vector<Orders> all;
+  for (const AliasingFrame& frame : frames)
+    if (2 * frame.tone_hz <= kHighest * r.sample_rate_hz) all.push_back(orders_of(frame, c, r, highest));
+  return all;
+}
+
+std::vector<AliasingFrame> rising_frames(const ChannelAliasing& c) {
+  std::vector<AliasingFrame> frames = c.low;
+  frames.insert(frames.end(), c.frames.begin(), c.frames.end());
+  std::sort(frames.begin(), frames.end(), [](const auto& p, const auto& q) { return p.tone_hz < q.tone_hz; });
+  return frames;
+}
+
+void draw_orders(SheetBuilder& sheet, const std::vector<Orders>& all, int channel, int highest) {
+  for (int k = 1; k <= highest; ++k) {
+    Curve curve{k == 1 ? "THD" : fmt::format("H{}", k), channel, "Hz", "dBc", {}, {}};
+    for (const Orders& orders : all) {
+      const double ratio = k == 1 ? orders.thd : orders.ratio[static_cast<std::size_t>(k)];
+      if (!(ratio > 0)) continue;
+      curve.x.push_back(orders.hz);
+      curve.y.push_back(db_from_ratio(ratio));
+    }
+    if (!curve.x.empty()) sheet.draw(std::move(curve));
+  }
+}
+
+// The one that has THD and lies nearest, within a third of an octave.
+const Orders* orders_at(const std::vector<Orders>& all, double hz) {
+  const Orders* nearest = nullptr;
+  for (const Orders& o : all)
+    if (o.thd > 0 && (nearest == nullptr || std::abs(o.hz - hz) < std::abs(nearest->hz - hz))) nearest = &o;
+  const bool near = nearest != nullptr && nearest->hz <= hz * kNear && nearest->hz >= hz / kNear;
+  return near ? nearest : nullptr;
+}
+
+// Its readings, and what they say in words.
+std::string add_thd(SheetBuilder& sheet, const std::vector<Orders>& all, int channel,
+                    const Conditions& common) {
+  const auto add = [&](const char* name, std::optional<double> value, double hz) {
+    Conditions conditions = {{"at_hz", hz}};
+    conditions.insert(conditions.end(), common.begin(), common.end());
+    sheet.add(name, channel, value, std::move(conditions));
+  };
+  std::string text;
+  for (const double hz : kReadAt) {
+    const Orders* nearest = orders_at(all, hz);
+    if (nearest == nullptr) continue;
+    add("thd_db", db_from_ratio(nearest->thd), hz);
+    text +=
+        fmt::format("{}{:.1f} dB at {:g} Hz", text.empty() ? "THD " : ", ", db_from_ratio(nearest->thd), hz);
+  }
+  const auto worst = std::max_element(all.begin(), all.end(),
+                                      [](const Orders& a, const Orders& b) { return a.thd < b.thd; });
+  if (worst == all.end() || worst->thd <= 0) return "no harmonic stands out of the noise";
+  add("thd_max_db", db_from_ratio(worst->thd), worst->hz);
+  return text + fmt::format("{}highest {:.1f} dB at {:.0f} Hz", text.empty() ? "THD " : "; ",
+                            db_from_ratio(worst->thd), worst->hz);
+}
+
 }  // namespace
 
 Sheet harmonics_over_frequency(const AliasingResult& r, int highest, const CaptureInfo& capture) {
@@ -60,66 +122,22 @@ Sheet harmonics_over_frequency(const AliasingResult& r, int highest, const Captu
                 channel);
       continue;
     }
-    std::vector<Curve> curves;
-    curves.push_back({"THD", channel, "Hz", "dBc", {}, {}});
-    for (int k = 2; k <= highest; ++k)
-      curves.push_back({fmt::format("H{}", k), channel, "Hz", "dBc", {}, {}});
-    std::vector<Orders> all;
-    std::vector<AliasingFrame> frames = c.low;
-    frames.insert(frames.end(), c.frames.begin(), c.frames.end());
-    std::sort(frames.begin(), frames.end(),
-              [](const auto& p, const auto& q) { return p.tone_hz < q.tone_hz; });
-    for (const AliasingFrame& frame : frames) {
-      // With no harmonic below half the rate there is no THD.
-      if (2 * frame.tone_hz > kHighest * r.sample_rate_hz) continue;
-      all.push_back(orders_of(frame, c, r, highest));
-      const Orders& orders = all.back();
-      for (int k = 1; k <= highest; ++k) {
-        const double ratio = k == 1 ? orders.thd : orders.ratio[static_cast<std::size_t>(k)];
-        if (!(ratio > 0)) continue;
-        curves[static_cast<std::size_t>(k - 1)].x.push_back(frame.tone_hz);
-        curves[static_cast<std::size_t>(k - 1)].y.push_back(db_from_ratio(ratio));
-      }
-    }
+    const auto frames = rising_frames(c);
     if (frames.empty()) {
       sheet.say(Severity::warning, FindingCode::not_measured,
                 "the sweep is too fast for its orders to be told apart", channel);
       continue;
     }
-    const Conditions common = {
-        {"orders", static_cast<std::int64_t>(highest)},
-        {"level_dbfs", db_from_ratio(c.fundamental)},
-        {"sweep_hz", std::vector<double>{frames.front().tone_hz, frames.back().tone_hz}},
-        {"window_ms", 1000 * r.frame_s},
-        {"sample_rate_hz", r.sample_rate_hz}};
-    const auto add = [&](const char* name, std::optional<double> value, double hz) {
-      Conditions conditions = {{"at_hz", hz}};
-      conditions.insert(conditions.end(), common.begin(), common.end());
-      sheet.add(name, channel, value, std::move(conditions));
-    };
-    std::string text;
-    for (const double hz : kReadAt) {
-      const Orders* nearest = nullptr;
-      for (const Orders& o : all)
-        if (o.thd > 0 && (nearest == nullptr || std::abs(o.hz - hz) < std::abs(nearest->hz - hz)))
-          nearest = &o;
-      if (nearest == nullptr || nearest->hz > hz * kNear || nearest->hz < hz / kNear) continue;
-      add("thd_db", db_from_ratio(nearest->thd), hz);
-      text += fmt::format("{}{:.1f} dB at {:g} Hz", text.empty() ? "THD " : ", ", db_from_ratio(nearest->thd),
-                          hz);
-    }
-    const auto worst = std::max_element(all.begin(), all.end(),
-                                        [](const Orders& a, const Orders& b) { return a.thd < b.thd; });
-    if (worst != all.end() && worst->thd > 0) {
-      add("thd_max_db", db_from_ratio(worst->thd), worst->hz);
-      text += fmt::format("{}highest {:.1f} dB at {:.0f} Hz", text.empty() ? "THD " : "; ",
-                          db_from_ratio(worst->thd), worst->hz);
-    } else {
-      text = "no harmonic stands out of the noise";
-    }
+    const auto all = orders_over_frequency(frames, c, r, highest);
+    const std::string text =
+        add_thd(sheet, all, channel,
+                {{"orders", static_cast<std::int64_t>(highest)},
+                 {"level_dbfs", db_from_ratio(c.fundamental)},
+                 {"sweep_hz", std::vector<double>{frames.front().tone_hz, frames.back().tone_hz}},
+                 {"window_ms", 1000 * r.frame_s},
+                 {"sample_rate_hz", r.sample_rate_hz}});
     sheet.say(Severity::note, FindingCode::result, text, channel);
-    for (Curve& curve : curves)
-      if (!curve.x.empty()) sheet.draw(std::move(curve));
+    draw_orders(sheet, all, channel, highest);
   }
   return sheet.finish();
 }

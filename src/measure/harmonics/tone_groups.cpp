@@ -21,8 +21,8 @@ namespace {
 
 using namespace measure_detail;
 
-constexpr std::size_t kLongestWindow = std::size_t{1} << 20;
-constexpr double kFoundWithin = 0.01;
+constexpr std::size_t kLongestWindow = std::size_t{1} << 20;  // frames: longer ones cost more than they tell
+constexpr double kFoundWithin = 0.01;                         // of the frequency that was asked for
 constexpr double kStandsOut = 10;          // power over the lobe's noise from which a tone is there
 constexpr double kModulationLevel = 1.99;  // amplitude of the lower tone over the upper one
 constexpr double kModulationSpan = 4;      // frequencies

@@ -25,9 +25,9 @@ constexpr double kOneSided = 2;           // times what lies as far behind
 constexpr double kOverRest = 8;           // times what lies around
 constexpr std::int64_t kNearFrames = 24;  // of the strongest arrival: its own skirts
 constexpr double kWeak = 1e-3;            // of the strongest bin's power
-constexpr std::int64_t kShownBefore = 20, kShownAfter = 28, kMostShown = 1200;
-constexpr double kSame = 0.05;        // samples
-constexpr double kNoisyMatch = 0.95;  // of a mark
+constexpr std::int64_t kShownBefore = 20, kShownAfter = 28, kMostShown = 1200;  // samples in the picture
+constexpr double kSame = 0.05;                                                  // samples
+constexpr double kNoisyMatch = 0.95;                                            // of a mark
 
 // The best place of A to look at: its loudest sample among some stretches.
 std::int64_t loud_frame(AudioSource& a, int channel, std::int64_t first, std::int64_t end) {
@@ -224,6 +224,26 @@ std::string latency_verdict(const std::vector<double>& latency_samples,
   return fmt::format("varies by {:.2f} samples", *high - *low);
 }
 
+namespace {
+
+void say_offset(SheetBuilder& sheet, const LatencyResult& r, const Conditions& conditions) {
+  const double reported = *r.options.reported_samples, offset = r.latency_samples - reported,
+               whole = std::round(offset);
+  sheet.add("reported_samples", std::nullopt, reported, conditions);
+  sheet.add("offset_samples", std::nullopt, offset, conditions);
+  sheet.say(
+      Severity::note, FindingCode::detail,
+      whole == 0
+          ? fmt::format("{:g} samples are reported, which is right: nothing to type in ({:+.2f} remain)",
+                        reported, offset)
+          : fmt::format("{:g} samples are reported: shift recordings {} by another {:.0f} samples ({:+.2f} "
+                        "remain)",
+                        reported, whole > 0 ? "earlier" : "later", std::abs(whole), offset - whole),
+      std::nullopt);
+}
+
+}  // namespace
+
 Sheet latency_sheet(const LatencyResult& r, const CaptureInfo& a, const CaptureInfo& b) {
   SheetBuilder sheet(latency_readings(), b);
   const double ms = 1000 * r.latency_samples / r.sample_rate_hz;
@@ -244,19 +264,7 @@ Sheet latency_sheet(const LatencyResult& r, const CaptureInfo& a, const CaptureI
   say(Severity::note, FindingCode::result,
       fmt::format("B comes {:.2f} samples ({:.3f} ms) {} A{}", std::abs(r.latency_samples), std::abs(ms),
                   r.latency_samples < 0 ? "before" : "after", r.polarity < 0 ? ", inverted" : ""));
-  if (r.options.reported_samples) {
-    const double offset = r.latency_samples - *r.options.reported_samples, whole = std::round(offset);
-    add("reported_samples", *r.options.reported_samples);
-    add("offset_samples", offset);
-    say(Severity::note, FindingCode::detail,
-        whole == 0
-            ? fmt::format("{:g} samples are reported, which is right: nothing to type in ({:+.2f} remain)",
-                          *r.options.reported_samples, offset)
-            : fmt::format(
-                  "{:g} samples are reported: shift recordings {} by another {:.0f} samples ({:+.2f} remain)",
-                  *r.options.reported_samples, whole > 0 ? "earlier" : "later", std::abs(whole),
-                  offset - whole));
-  }
+  if (r.options.reported_samples) say_offset(sheet, r, conditions);
   if (r.drift_ppm != 0)
     say(Severity::warning, FindingCode::clock_drift,
         fmt::format("the clocks drift by {:+.3f} ppm: the latency holds for the start, "

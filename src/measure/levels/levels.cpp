@@ -11,13 +11,13 @@
 #include "audio/wide.hpp"
 #include "measure/common/frame_range.hpp"
 #include "measure/levels/levels_of.hpp"
-#include "wavicon/intake/stream_gate.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/intake/stream_gate.hpp"
 
 namespace wavicon {
 namespace {
 
-constexpr std::size_t kBlock = 4096;
+constexpr std::size_t kBlock = 4096;  // frames read at once: they stay in the cache
 constexpr double kMomentaryS = 0.4, kShortTermS = 3, kStepS = 0.1;
 
 struct DestroyState {
@@ -32,7 +32,7 @@ struct Sums {
   double highest = 0;
 };
 
-constexpr std::size_t kLanes = 4;
+constexpr std::size_t kLanes = 4;  // doubles side by side
 using Lanes = double __attribute__((vector_size(kLanes * sizeof(double))));
 
 WAVICON_WIDE Sums sums_of(const double* x, std::size_t count) {
@@ -153,8 +153,8 @@ struct LevelMeter::Impl {
   }
 };
 
-LevelMeter::LevelMeter(int channel_count, double sample_rate_hz, const LevelsOptions& options, SampleFormat format,
-                       const GatePolicy& policy)
+LevelMeter::LevelMeter(int channel_count, double sample_rate_hz, const LevelsOptions& options,
+                       SampleFormat format, const GatePolicy& policy)
     : LevelMeter(channel_count, sample_rate_hz, options, Judged{}) {
   impl_->gate.emplace(channel_count, sample_rate_hz, format, policy);
   impl_->format = format;
@@ -201,8 +201,9 @@ void LevelMeter::push(std::span<const double> planar) {
   Impl& impl = *impl_;
   if (impl.finished) throw Error(ErrorCode::bad_argument, "blocks cannot be pushed after finish()");
   if (planar.size() % impl.channels.size() != 0)
-    throw Error(ErrorCode::bad_argument, fmt::format("{} samples are no whole number of frames of {} channels",
-                                                     planar.size(), impl.channels.size()));
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("{} samples are no whole number of frames of {} channels", planar.size(),
+                            impl.channels.size()));
   if (impl.gate) impl.gate->push(planar);
   const std::size_t length = planar.size() / impl.channels.size();
   for (std::size_t done = 0; done < length;) {

@@ -18,20 +18,20 @@ namespace {
 using namespace measure_detail;
 
 constexpr double kWindowS = 0.34;
-constexpr double kOverlap = 0.75;
-constexpr double kBeta = 20;
+constexpr double kOverlap = 0.75;  // of a window with the next: nothing is passed over
+constexpr double kBeta = 20;       // of the Kaiser window: side lobes at -155 dB
 constexpr double kShortestS = 0.05;
 constexpr double kToneReach = 0.03;       // of the frequency that is named: how far off the tone may be
 constexpr double kToneStandsOut = 1e4;    // power: 40 dB over what lies around it
 constexpr double kHarmonicStandsOut = 4;  // 6 dB
 constexpr double kSpurStandsOut = 31.6;   // 15 dB
-constexpr std::size_t kMostSpurs = 10;
-constexpr int kMostHarmonics = 200;
-constexpr double kMainsS = 30;  // looked at, at most
+constexpr std::size_t kMostSpurs = 10;    // lines that are named: the strongest
+constexpr int kMostHarmonics = 200;       // of the tone that are cut out
+constexpr double kMainsS = 30;            // looked at, at most
 constexpr double kMainsLowHz = 4000;
-constexpr double kMainsCutoff = 0.35;
+constexpr double kMainsCutoff = 0.35;  // of the lower rate
 constexpr double kMainsLeastS = 1;
-constexpr double kBandsPerOctave = 24;
+constexpr double kBandsPerOctave = 24;  // of the density's curve
 
 bool is_mains(double hz, double reach_hz) {
   for (const double base : {50.0, 60.0})
@@ -149,6 +149,51 @@ void require_valid(const NoiseOptions& o, double rate) {
   if (o.full_scale_vrms && !(*o.full_scale_vrms > 0)) fail("what full scale is in volts has to lie above 0");
 }
 
+// What an ideal converter of the capture's word length leaves in the band.
+void add_floors(const WelchPlan& plan, double rate, NoiseResult& result) {
+  const double from = result.options.band_from_hz, to = result.band_to_hz,
+               step = std::ldexp(1.0, 1 - bits(result.format));
+  const std::vector<double> flat(plan.length / 2 + 1, step * step / 12 / (rate / 2));
+  result.floor_rms = std::sqrt(band_power(flat, plan.bin_hz(), from, to, unweighted));
+  result.floor_a_rms = std::sqrt(band_power(flat, plan.bin_hz(), from, to, a_weight));
+  result.floor_468_rms = std::sqrt(band_power(flat, plan.bin_hz(), from, to, itu_r_468_weight));
+}
+
+// What is left of a channel's mean density without its tone and the tone's harmonics.
+Density rest_of(std::vector<double> mean, const WelchPlan& plan, const NoiseResult& result,
+                ChannelNoise& channel) {
+  const double lobe_hz = 2 * plan.lobe_half_bins() * plan.bin_hz(), half_rate = result.sample_rate_hz / 2;
+  channel.silent = std::all_of(mean.begin(), mean.end(), [](double v) { return v == 0; });
+  Density density(std::move(mean), plan);
+  if (const std::size_t bin = channel.silent ? 0 : tone_bin(density, result.options, lobe_hz); bin != 0) {
+    channel.tone_hz = density.exact_hz(bin);
+    channel.tone_peak = std::sqrt(2 * density.line_power(*channel.tone_hz));
+    density.cut(*channel.tone_hz);
+  }
+  channel.band_rms = std::sqrt(band_power(density.values(), plan.bin_hz(), result.options.band_from_hz,
+                                          result.band_to_hz, unweighted));
+  channel.whole_rms =
+      std::sqrt(band_power(density.values(), plan.bin_hz(), lobe_hz / 2, half_rate, unweighted));
+  if (channel.tone_hz) cut_harmonics(density, *channel.tone_hz, half_rate);
+  return density;
+}
+
+// Where a tone is known by now: its levels over time once more, without it.
+void read_over_time_without_tone(AudioSource& source, const FrameRange& range, const WelchPlan& plan,
+                                 NoiseResult& result) {
+  for (ChannelNoise& channel : result.channels)
+    if (channel.tone_hz) channel.over_time.clear();
+  for_each_window(source, range, plan, [&](std::size_t c, std::int64_t, const std::vector<double>& density) {
+    ChannelNoise& channel = result.channels[c];
+    if (!channel.tone_hz) return;
+    Density rest(density, plan);
+    rest.cut(*channel.tone_hz);
+    cut_harmonics(rest, *channel.tone_hz, result.sample_rate_hz / 2);
+    channel.over_time.push_back(std::sqrt(band_power(
+        rest.values(), plan.bin_hz(), result.options.band_from_hz, result.band_to_hz, unweighted)));
+  });
+}
+
 }  // namespace
 
 NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& options) {
@@ -174,13 +219,7 @@ NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& opti
   result.channels.resize(count);
   const double from = options.band_from_hz, to = result.band_to_hz;
   result.spread_db = 4.34 / std::sqrt((to - from) * static_cast<double>(range.frames()) / rate);
-  if (is_integer(result.format)) {
-    const double step = std::ldexp(1.0, 1 - bits(result.format));
-    const std::vector<double> flat(plan.length / 2 + 1, step * step / 12 / (rate / 2));
-    result.floor_rms = std::sqrt(band_power(flat, plan.bin_hz(), from, to, unweighted));
-    result.floor_a_rms = std::sqrt(band_power(flat, plan.bin_hz(), from, to, a_weight));
-    result.floor_468_rms = std::sqrt(band_power(flat, plan.bin_hz(), from, to, itu_r_468_weight));
-  }
+  if (is_integer(result.format)) add_floors(plan, rate, result);
 
   std::vector<std::vector<double>> mean(count, std::vector<double>(plan.length / 2 + 1, 0.0));
   std::int64_t windows = 0;
@@ -191,25 +230,12 @@ NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& opti
                         std::sqrt(band_power(density, plan.bin_hz(), from, to, unweighted)));
                     windows = w + 1;
                   });
-  const double lobe_hz = 2 * plan.lobe_half_bins() * plan.bin_hz();
   std::vector<Density> rests;
   bool any_tone = false;
   for (std::size_t c = 0; c < count; ++c) {
-    ChannelNoise& channel = result.channels[c];
     for (double& value : mean[c]) value /= static_cast<double>(windows);
-    channel.silent = std::all_of(mean[c].begin(), mean[c].end(), [](double v) { return v == 0; });
-    Density density(std::move(mean[c]), plan);
-    if (const std::size_t bin = channel.silent ? 0 : tone_bin(density, options, lobe_hz); bin != 0) {
-      channel.tone_hz = density.exact_hz(bin);
-      channel.tone_peak = std::sqrt(2 * density.line_power(*channel.tone_hz));
-      density.cut(*channel.tone_hz);
-      any_tone = true;
-    }
-    channel.band_rms = std::sqrt(band_power(density.values(), plan.bin_hz(), from, to, unweighted));
-    channel.whole_rms =
-        std::sqrt(band_power(density.values(), plan.bin_hz(), lobe_hz / 2, rate / 2, unweighted));
-    if (channel.tone_hz) cut_harmonics(density, *channel.tone_hz, rate / 2);
-    rests.push_back(std::move(density));
+    rests.push_back(rest_of(std::move(mean[c]), plan, result, result.channels[c]));
+    any_tone = any_tone || result.channels[c].tone_hz;
   }
   if (options.tone_hz && !options.keep_tone && !any_tone)
     throw Error(ErrorCode::bad_input,
@@ -222,21 +248,10 @@ NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& opti
     channel.noise_rms = std::sqrt(band_power(values, plan.bin_hz(), from, to, unweighted));
     channel.noise_a_rms = std::sqrt(band_power(values, plan.bin_hz(), from, to, a_weight));
     channel.noise_468_rms = std::sqrt(band_power(values, plan.bin_hz(), from, to, itu_r_468_weight));
-    channel.spurs = spurs_of(rests[c], channel, options, to, lobe_hz);
+    channel.spurs = spurs_of(rests[c], channel, options, to, 2 * plan.lobe_half_bins() * plan.bin_hz());
     add_density(rests[c], rate / 2, channel);
   }
-  if (!any_tone) return result;
-  // Now that the tone is known, once more without it.
-  for (ChannelNoise& channel : result.channels)
-    if (channel.tone_hz) channel.over_time.clear();
-  for_each_window(source, range, plan, [&](std::size_t c, std::int64_t, const std::vector<double>& density) {
-    ChannelNoise& channel = result.channels[c];
-    if (!channel.tone_hz) return;
-    Density rest(density, plan);
-    rest.cut(*channel.tone_hz);
-    cut_harmonics(rest, *channel.tone_hz, rate / 2);
-    channel.over_time.push_back(std::sqrt(band_power(rest.values(), plan.bin_hz(), from, to, unweighted)));
-  });
+  if (any_tone) read_over_time_without_tone(source, range, plan, result);
   return result;
 }
 

@@ -27,7 +27,7 @@ constexpr double kUnalikeDb = -3;
 
 // Rounding differences of one grid: undithered 0.29 of a step, dithered by TPDF 0.5, two dithered files 0.71.
 constexpr double kRoundingRms = 0.85;
-constexpr double kRoundingPeak = 3.2;
+constexpr double kRoundingPeak = 3.2;  // steps: dither and two roundings reach three
 
 double step_of(int bits) { return std::ldexp(1.0, 1 - bits); }
 
@@ -228,14 +228,20 @@ void ResidualMeter::finish(double band_from_hz, double band_to_hz, ChannelNull& 
                                           static_cast<std::ptrdiff_t>(hop_)) /
                           rate_;
   if (spectra_.windows() == 0) return;
+  add_densities(band_from_hz, band_to_hz, channel);
+  weigh(band_from_hz, band_to_hz, channel);
+  add_third_octaves(channel);
+  add_mains(channel);
+}
 
+void ResidualMeter::add_densities(double band_from_hz, double band_to_hz, ChannelNull& channel) const {
   const auto &reference_power = spectra_.xx(), &residual_power = spectra_.yy();
   const auto& cross = spectra_.xy();
-  const double scale = spectra_.density_scale(), bin = spectra_.bin_hz();
+  const double scale = spectra_.density_scale();
   const auto windows = static_cast<double>(spectra_.windows());
   double coherent = 0, all = 0;
   for (std::size_t k = 0; k < cross.size(); ++k) {
-    channel.hz.push_back(static_cast<double>(k) * bin);
+    channel.hz.push_back(static_cast<double>(k) * spectra_.bin_hz());
     channel.reference_density.push_back(reference_power[k] * scale);
     channel.residual_density.push_back(residual_power[k] * scale);
     if (channel.hz[k] < band_from_hz || channel.hz[k] > band_to_hz) continue;
@@ -248,7 +254,10 @@ void ResidualMeter::finish(double band_from_hz, double band_to_hz, ChannelNull& 
     }
   }
   channel.coherent_share = all > 0 && windows > 3 ? coherent / all : 0;
+}
 
+void ResidualMeter::weigh(double band_from_hz, double band_to_hz, ChannelNull& channel) const {
+  const double bin = spectra_.bin_hz();
   auto ratio = [&](auto&& weight) {
     const double x = band_power(channel.reference_density, bin, band_from_hz, band_to_hz, weight),
                  r = band_power(channel.residual_density, bin, band_from_hz, band_to_hz, weight);
@@ -265,8 +274,12 @@ void ResidualMeter::finish(double band_from_hz, double band_to_hz, ChannelNull& 
   channel.depth_a = ratio(a_weight);
   channel.depth_k = ratio(k_weight);
   channel.residual_k = band_power(channel.residual_density, bin, band_from_hz, band_to_hz, k_weight);
+}
 
-  const double half = std::pow(10.0, 0.05);
+void ResidualMeter::add_third_octaves(ChannelNull& channel) const {
+  const auto &reference_power = spectra_.xx(), &residual_power = spectra_.yy();
+  const auto& cross = spectra_.xy();
+  const double bin = spectra_.bin_hz(), half = std::pow(10.0, 0.05);
   for (int band = -17; band <= 13; ++band) {  // 20 Hz to 20 kHz
     const double centre = 1000 * std::pow(10.0, band / 10.0), from = centre / half, to = centre * half;
     if (to > rate_ / 2 || to - from < bin) continue;
@@ -288,14 +301,16 @@ void ResidualMeter::finish(double band_from_hz, double band_to_hz, ChannelNull& 
     channel.response_hz.push_back(centre);
     channel.response.push_back(std::abs(1.0 - c / p));
   }
+}
+
+void ResidualMeter::add_mains(ChannelNull& channel) const {
   const double low_rate = rate_ / static_cast<double>(decimate_.step());
-  if (static_cast<double>(low_.size()) > kLeastMainsS * low_rate && residual_square_ > 0) {
-    const MainsComb comb = find_mains(low_, low_rate);
-    double lines = 0;
-    for (const MainsLine& line : comb.lines) lines += line.peak * line.peak / 2;
-    channel.line_share = std::min(1.0, lines / (channel.residual_rms * channel.residual_rms));
-    channel.mains_hz = comb.base_hz;
-  }
+  if (static_cast<double>(low_.size()) <= kLeastMainsS * low_rate || residual_square_ <= 0) return;
+  const MainsComb comb = find_mains(low_, low_rate);
+  double lines = 0;
+  for (const MainsLine& line : comb.lines) lines += line.peak * line.peak / 2;
+  channel.line_share = std::min(1.0, lines / (channel.residual_rms * channel.residual_rms));
+  channel.mains_hz = comb.base_hz;
 }
 
 void judge(NullResult& result) {

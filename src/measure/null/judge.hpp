@@ -34,6 +34,12 @@ class ResidualMeter {
  private:
   void add_low(std::span<const double> residual);
   void compare_levels(ChannelNull& channel) const;
+  // Densities and what of the residual is coherent with A, in the band.
+  void add_densities(double band_from_hz, double band_to_hz, ChannelNull& channel) const;
+  // Depths in the band, plain and weighted.
+  void weigh(double band_from_hz, double band_to_hz, ChannelNull& channel) const;
+  void add_third_octaves(ChannelNull& channel) const;
+  void add_mains(ChannelNull& channel) const;
 
   double rate_;
   std::size_t hop_;

@@ -27,10 +27,10 @@ constexpr double kResampledTo = 0.45;  // of the lower rate: what resampling kee
 constexpr std::size_t kBlock = 32768;  // frames, or more at high rates
 constexpr double kBlockS = 0.4;
 constexpr double kWholeDriftPpm = 0.002;
-constexpr int kMostTaps = 2048;
-constexpr double kPassed = 0.44;       // of the rate: what lies above is lost between the samples
-constexpr double kLossMatters = 0.02;  // power over that of the residual
-constexpr double kSameGain = 1e-13;
+constexpr int kMostTaps = 2048;          // of the filter: the longest that is solved at once
+constexpr double kPassed = 0.44;         // of the rate: what lies above is lost between the samples
+constexpr double kLossMatters = 0.02;    // power over that of the residual
+constexpr double kSameGain = 1e-13;      // from 1: less is the arithmetic's
 constexpr double kInterpolation = 1e-8;  // what reading between samples leaves, over the programme
 
 [[noreturn]] void refuse(const std::string& what) { throw Error(ErrorCode::bad_argument, what); }
@@ -42,6 +42,74 @@ void copy_middle(std::span<const double> from, std::size_t wide, std::size_t mar
     std::copy_n(from.begin() + static_cast<std::ptrdiff_t>(run * wide + margin), count,
                 to.begin() + static_cast<std::ptrdiff_t>(run * count));
 }
+
+// A, B brought to it and what is left of B, block by block, channels one after the other.
+class ResidualReader {
+ public:
+  /// @param block    most frames of a read.
+  /// @param cut_top  takes out of the residual what reading between samples lost near half the rate.
+  ResidualReader(AudioSource& a, AlignedReader& aligned, const std::vector<ChannelPair>& pairs,
+                 std::size_t block, bool cut_top)
+      : a_(a), aligned_(aligned), pairs_(pairs), cut_top_(cut_top) {
+    const auto a_channels = static_cast<std::size_t>(a.channel_count());
+    x_.resize(block * a_channels);
+    y_.resize(block * pairs.size());
+    rest_.resize(block * pairs.size());
+    if (!cut_top) return;
+    const std::size_t wide = block + 2 * cut_.reach();
+    wide_x_.resize(wide * a_channels);
+    wide_y_.resize(wide * pairs.size());
+    wide_rest_.resize(wide);
+  }
+
+  void read(std::int64_t at, std::size_t count) {
+    count_ = count;
+    const auto a = std::span(x_).first(count * static_cast<std::size_t>(a_.channel_count())),
+               b = std::span(y_).first(count * pairs_.size());
+    if (!cut_top_) {
+      a_.read(at, a);
+      aligned_.read(at, b);
+      for (std::size_t p = 0; p < pairs_.size(); ++p)
+        for (std::size_t n = 0; n < count; ++n) rest_[p * count + n] = of_a(p)[n] - b[p * count + n];
+      return;
+    }
+    const std::size_t margin = cut_.reach(), wide = count + 2 * margin;
+    const auto before = at - static_cast<std::int64_t>(margin);
+    a_.read(before, std::span(wide_x_).first(wide * static_cast<std::size_t>(a_.channel_count())));
+    aligned_.read(before, std::span(wide_y_).first(wide * pairs_.size()));
+    copy_middle(wide_x_, wide, margin, a);
+    copy_middle(wide_y_, wide, margin, b);
+    for (std::size_t p = 0; p < pairs_.size(); ++p) {
+      const double *from_a = wide_x_.data() + static_cast<std::size_t>(pairs_[p].a) * wide,
+                   *from_b = wide_y_.data() + p * wide;
+      for (std::size_t n = 0; n < wide; ++n) wide_rest_[n] = from_a[n] - from_b[n];
+      cut_.apply(std::span(wide_rest_).first(wide), std::span(rest_).subspan(p * count, count));
+    }
+  }
+
+  [[nodiscard]] std::span<const double> a() const {
+    return std::span(x_).first(count_ * static_cast<std::size_t>(a_.channel_count()));
+  }
+  [[nodiscard]] std::span<const double> b() const { return std::span(y_).first(count_ * pairs_.size()); }
+  [[nodiscard]] std::span<const double> residual() const {
+    return std::span(rest_).first(count_ * pairs_.size());
+  }
+  [[nodiscard]] std::span<const double> of_a(std::size_t pair) const {
+    return std::span(x_).subspan(static_cast<std::size_t>(pairs_[pair].a) * count_, count_);
+  }
+  [[nodiscard]] std::span<const double> residual(std::size_t pair) const {
+    return std::span(rest_).subspan(pair * count_, count_);
+  }
+
+ private:
+  AudioSource& a_;
+  AlignedReader& aligned_;
+  const std::vector<ChannelPair>& pairs_;
+  bool cut_top_;
+  TopCut cut_;
+  std::size_t count_ = 0;
+  std::vector<double> x_, y_, rest_, wide_x_, wide_y_, wide_rest_;
+};
 
 class Nuller {
  public:
@@ -284,64 +352,31 @@ class Nuller {
                                   1, std::max(kBlock, static_cast<std::size_t>(kBlockS * rate)) / hop) *
                               hop,
                       channels = pairs_.size();
-    const auto a_channels = static_cast<std::size_t>(a_.channel_count());
     result_.hop_s = static_cast<double>(hop) / rate;
     std::vector<ResidualMeter> meters;
     for (std::size_t p = 0; p < channels; ++p)
       meters.emplace_back(rate, hop, result_.end_frame - result_.first_frame);
-    std::vector<double> x(block * a_channels), y(block * channels), rest(block * channels);
-    const TopCut cut;
-    const std::size_t margin = cut.reach();
-    std::vector<double> wide_x, wide_y, wide_rest(block + 2 * margin);
-    if (cut_top_) {
-      wide_x.resize((block + 2 * margin) * a_channels);
-      wide_y.resize((block + 2 * margin) * channels);
-    }
+    ResidualReader reader(a_, aligned, pairs_, block, cut_top_);
     UsedBits bits_a, bits_b;
     bool same = whole_;
     for (std::int64_t at = result_.first_frame; at < result_.end_frame;
          at += static_cast<std::int64_t>(block)) {
-      const auto count = static_cast<std::size_t>(
-          std::min<std::int64_t>(static_cast<std::int64_t>(block), result_.end_frame - at));
-      const auto a = std::span(x).first(count * a_channels), b = std::span(y).first(count * channels),
-                 r = std::span(rest).first(count * channels);
-      if (cut_top_) {
-        const auto before = at - static_cast<std::int64_t>(margin);
-        const std::size_t wide = count + 2 * margin;
-        a_.read(before, std::span(wide_x).first(wide * a_channels));
-        aligned.read(before, std::span(wide_y).first(wide * channels));
-        copy_middle(wide_x, wide, margin, a);
-        copy_middle(wide_y, wide, margin, b);
-      } else {
-        a_.read(at, a);
-        aligned.read(at, b);
-      }
-      bits_a.add(a);
+      reader.read(at, static_cast<std::size_t>(
+                          std::min<std::int64_t>(static_cast<std::int64_t>(block), result_.end_frame - at)));
+      bits_a.add(reader.a());
       bits_b.add(aligned.raw());
       for (std::size_t p = 0; p < channels; ++p) {
-        const auto from =
-            std::span<const double>(a).subspan(static_cast<std::size_t>(pairs_[p].a) * count, count);
-        const auto left = r.subspan(p * count, count);
-        if (cut_top_) {
-          const std::size_t wide = count + 2 * margin;
-          const double *of_a = wide_x.data() + static_cast<std::size_t>(pairs_[p].a) * wide,
-                       *of_b = wide_y.data() + p * wide;
-          for (std::size_t n = 0; n < wide; ++n) wide_rest[n] = of_a[n] - of_b[n];
-          cut.apply(std::span(wide_rest).first(wide), left);
-        } else {
-          for (std::size_t n = 0; n < count; ++n) left[n] = from[n] - b[p * count + n];
-        }
         double sum = 0;
-        for (const double v : left) sum += std::abs(v);
+        for (const double v : reader.residual(p)) sum += std::abs(v);
         if (!std::isfinite(sum))
           throw Error(
               ErrorCode::bad_input,
               fmt::format("A or B holds NaN or infinity near {:.3f} s; 'wavicon health' names the place",
                           static_cast<double>(at) / rate));
         same = same && sum == 0;
-        meters[p].add(at, from, std::span<const double>(r).subspan(p * count, count));
+        meters[p].add(at, reader.of_a(p), reader.residual(p));
       }
-      if (sink_) sink_(at, r, b);
+      if (sink_) sink_(at, reader.residual(), reader.b());
     }
 
     for (std::size_t p = 0; p < channels; ++p)

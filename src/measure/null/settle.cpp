@@ -9,16 +9,16 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr std::size_t kTaps = 128;
-constexpr std::int64_t kSegments = 16;
-constexpr double kAsLittle = 1.1;       // power
-constexpr double kLinearRest = 4;       // power: 6 dB
-constexpr double kFarOff = 0.05;        // power that a gain leaves
-constexpr double kMostPolish = 0.2;     // frames
-constexpr double kMainTap = 0.7;        // of the filter's power
-constexpr double kWholeByPhase = 0.05;  // frames
-constexpr double kBeta = 14;
-constexpr double kCoherent = 0.9;
+constexpr std::size_t kTaps = 128;        // of the response that is looked at between A and B
+constexpr std::int64_t kSegments = 16;    // spread over the whole
+constexpr double kAsLittle = 1.1;         // power
+constexpr double kLinearRest = 4;         // power: 6 dB
+constexpr double kFarOff = 0.05;          // power that a gain leaves
+constexpr double kMostPolish = 0.2;       // frames
+constexpr double kMainTap = 0.7;          // of the filter's power
+constexpr double kWholeByPhase = 0.05;    // frames
+constexpr double kBeta = 14;              // of the Kaiser window: side lobes at -106 dB
+constexpr double kCoherent = 0.9;         // share from which a bin's phase counts
 constexpr std::size_t kLeastBins = 200;   // of 8192
 constexpr std::ptrdiff_t kFarthest = 64;  // frames: half of the taps
 

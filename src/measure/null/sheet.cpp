@@ -15,7 +15,7 @@ namespace {
 
 using measure_detail::level_dbfs;
 
-constexpr std::size_t kTimePoints = 1000;
+constexpr std::size_t kTimePoints = 1000;  // of a curve over time: about what a picture is wide
 constexpr double kNearFloorDb = 3;
 constexpr double kShownDb = -250;
 

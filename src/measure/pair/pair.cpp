@@ -19,7 +19,7 @@ namespace {
 using namespace measure_detail;
 
 constexpr double kHopS = 0.1;
-constexpr std::int64_t kBlockHops = 8;
+constexpr std::int64_t kBlockHops = 8;  // hops read at once
 
 // One channel of a source as a source of its own.
 class OneChannel : public AudioSource {
@@ -75,11 +75,7 @@ std::vector<PairBand> bands_of(const CrossSpectra& spectra, double rate, double 
   return bands;
 }
 
-}  // namespace
-
-PairResult measure_pair(const JudgedCapture& judged_a, const JudgedCapture& judged_b,
-                        const PairOptions& options) {
-  AudioSource &a = judged_a.source(), &b = judged_b.source();
+FrameRange shared_range(AudioSource& a, AudioSource& b, const PairOptions& options) {
   if (a.sample_rate_hz() != b.sample_rate_hz())
     throw Error(ErrorCode::bad_argument,
                 fmt::format("A has {:g} Hz and B has {:g} Hz: bring both to one rate first",
@@ -94,6 +90,59 @@ PairResult measure_pair(const JudgedCapture& judged_a, const JudgedCapture& judg
   (void)frame_range(b, 0, std::nullopt);
   range.end = std::min(range.end, b.frames());
   if (range.end <= range.first) throw Error(ErrorCode::bad_input, "B ends before the stretch begins");
+  return range;
+}
+
+// Sums of squares and of the product.
+struct Energies {
+  double xx = 0, yy = 0, xy = 0;
+};
+
+// Levels and correlation of each hop of a block that begins at a frame; adds the block's energies.
+void add_hops(std::span<const double> x, std::span<const double> y, std::int64_t at, std::int64_t hop,
+              Energies& all, PairResult& result) {
+  const auto count = static_cast<std::int64_t>(x.size());
+  for (std::int64_t first = 0; first < count; first += hop) {
+    const std::int64_t end = std::min(count, first + hop);
+    double p = 0, q = 0, c = 0;
+    for (auto n = static_cast<std::size_t>(first); n < static_cast<std::size_t>(end); ++n) {
+      p += x[n] * x[n];
+      q += y[n] * y[n];
+      c += x[n] * y[n];
+    }
+    if (!std::isfinite(p) || !std::isfinite(q))
+      throw Error(
+          ErrorCode::bad_input,
+          fmt::format("{} holds NaN or infinity near {:.3f} s; 'wavicon health' names the place",
+                      std::isfinite(p) ? "B" : "A", static_cast<double>(at + first) / result.sample_rate_hz));
+    all.xx += p;
+    all.yy += q;
+    all.xy += c;
+    const auto frames = static_cast<double>(end - first);
+    result.a_over_time.push_back(std::sqrt(p / frames));
+    result.b_over_time.push_back(std::sqrt(q / frames));
+    result.correlation_over_time.push_back(p > 0 && q > 0 ? c / std::sqrt(p * q) : 0);
+  }
+}
+
+void add_loudness(AudioSource& a, AudioSource& b, const FrameRange& range, PairResult& result) {
+  const LevelsOptions levels{.from_s = static_cast<double>(range.first) / result.sample_rate_hz,
+                             .to_s = static_cast<double>(range.end) / result.sample_rate_hz,
+                             .true_peak = false};
+  OneChannel of_a(a, result.options.a_channel), of_b(b, result.options.b_channel);
+  auto loud_a = levels_of(of_a, levels).loudness, loud_b = levels_of(of_b, levels).loudness;
+  result.a_lufs = loud_a.integrated_lufs;
+  result.b_lufs = loud_b.integrated_lufs;
+  result.a_momentary_lufs = std::move(loud_a.momentary_lufs);
+  result.b_momentary_lufs = std::move(loud_b.momentary_lufs);
+}
+
+}  // namespace
+
+PairResult measure_pair(const JudgedCapture& judged_a, const JudgedCapture& judged_b,
+                        const PairOptions& options) {
+  AudioSource &a = judged_a.source(), &b = judged_b.source();
+  const FrameRange range = shared_range(a, b, options);
   PairResult result;
   result.options = options;
   const double rate = result.sample_rate_hz = a.sample_rate_hz();
@@ -112,33 +161,15 @@ PairResult measure_pair(const JudgedCapture& judged_a, const JudgedCapture& judg
   const auto hop = static_cast<std::int64_t>(std::max(1.0, std::round(kHopS * rate)));
   result.hop_s = static_cast<double>(hop) / rate;
   CrossSpectra spectra(rate, range.frames());
-  double xx = 0, yy = 0, xy = 0;
+  Energies all;
   for (std::int64_t at = range.first; at < range.end; at += hop * kBlockHops) {
     const std::int64_t count = std::min(hop * kBlockHops, range.end - at);
     const auto x = read_channel(a, options.a_channel, at, count),
                y = read_channel(b, options.b_channel, at, count);
-    for (std::int64_t first = 0; first < count; first += hop) {
-      const std::int64_t end = std::min(count, first + hop);
-      double p = 0, q = 0, c = 0;
-      for (auto n = static_cast<std::size_t>(first); n < static_cast<std::size_t>(end); ++n) {
-        p += x[n] * x[n];
-        q += y[n] * y[n];
-        c += x[n] * y[n];
-      }
-      if (!std::isfinite(p) || !std::isfinite(q))
-        throw Error(ErrorCode::bad_input,
-                    fmt::format("{} holds NaN or infinity near {:.3f} s; 'wavicon health' names the place",
-                                std::isfinite(p) ? "B" : "A", static_cast<double>(at + first) / rate));
-      xx += p;
-      yy += q;
-      xy += c;
-      const auto frames = static_cast<double>(end - first);
-      result.a_over_time.push_back(std::sqrt(p / frames));
-      result.b_over_time.push_back(std::sqrt(q / frames));
-      result.correlation_over_time.push_back(p > 0 && q > 0 ? c / std::sqrt(p * q) : 0);
-    }
+    add_hops(x, y, at, hop, all, result);
     spectra.add(x, moved == 0 ? y : read_channel(b, options.b_channel, at + moved, count));
   }
+  const auto [xx, yy, xy] = all;
   if (xx == 0 || yy == 0)
     throw Error(ErrorCode::bad_input,
                 fmt::format("{} is silent: there is nothing to relate", xx == 0 ? "A" : "B"));
@@ -148,15 +179,7 @@ PairResult measure_pair(const JudgedCapture& judged_a, const JudgedCapture& judg
   result.correlation = std::clamp(xy / std::sqrt(xx * yy), -1.0, 1.0);
   result.mono_sum_ratio = std::sqrt(std::max(0.0, (xx + yy + 2 * xy) / 4) / (0.5 * (xx + yy)));
   result.bands = bands_of(spectra, rate, offset, moved != 0);
-  const LevelsOptions levels{.from_s = static_cast<double>(range.first) / rate,
-                             .to_s = static_cast<double>(range.end) / rate,
-                             .true_peak = false};
-  OneChannel of_a(a, options.a_channel), of_b(b, options.b_channel);
-  auto loud_a = levels_of(of_a, levels).loudness, loud_b = levels_of(of_b, levels).loudness;
-  result.a_lufs = loud_a.integrated_lufs;
-  result.b_lufs = loud_b.integrated_lufs;
-  result.a_momentary_lufs = std::move(loud_a.momentary_lufs);
-  result.b_momentary_lufs = std::move(loud_b.momentary_lufs);
+  add_loudness(a, b, range, result);
   return result;
 }
 

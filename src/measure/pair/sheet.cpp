@@ -19,7 +19,7 @@ constexpr double kBadLossDb = -6;  // of a mono sum: unrelated signals lose 3
 constexpr double kAgainst = -0.5;  // correlation of a band from which the two cancel
 constexpr double kMatters = 0.05;  // of the whole level: a band that is heard
 constexpr double kLowestDbfs = -200;
-constexpr std::size_t kTimePoints = 1000;
+constexpr std::size_t kTimePoints = 1000;  // of a curve over time: about what a picture is wide
 
 double level_db(double rms) { return rms > 0 ? std::max(kLowestDbfs, db_from_ratio(rms)) : kLowestDbfs; }
 

@@ -22,9 +22,9 @@ constexpr double kLongBelowHz = 300;
 constexpr double kLeastLongWindows = 8;  // in the stretch, side by side
 constexpr double kTailS = 0.5;           // of the response over time
 constexpr double kHighestHz = 20000;
-constexpr double kLeastCoherence = 0.5;
-constexpr double kLeastPower = 1e-10;  // of the strongest bin
-constexpr double kWholeFrame = 0.02;
+constexpr double kLeastCoherence = 0.5;  // below it a bin says more of noise than of the path
+constexpr double kLeastPower = 1e-10;    // of the strongest bin
+constexpr double kWholeFrame = 0.02;     // frames: as near, the delay is whole
 
 // What both share around one place of the axis.
 struct Place {

@@ -8,8 +8,8 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr std::ptrdiff_t kReach = 6;  // bins on each side
-constexpr double kOversampling = 2.5;
+constexpr std::ptrdiff_t kReach = 6;   // bins on each side
+constexpr double kOversampling = 2.5;  // of the spectrum: straight lines between bins then do
 // π·√((width/σ)²·(σ-½)² - 0.8) for a width of 12 and σ = 2.5 (Beatty, Nishimura, Pauly, IEEE Trans. Med.
 // Imag. 24(6), 2005, to verify).
 constexpr double kBeta = 30.03;

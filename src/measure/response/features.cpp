@@ -16,11 +16,11 @@ namespace {
 constexpr double kDeepDb = 10;      // under the band from which a slope is looked for
 constexpr double kStraightDb = 25;  // under it a cut falls straight
 constexpr double kDeepestDb = 85;
-constexpr double kDbPerPole = 6.0206;  // and octave
-constexpr double kOrderTolerance = 0.25;
+constexpr double kDbPerPole = 6.0206;     // and octave
+constexpr double kOrderTolerance = 0.25;  // of an order: filters have whole ones
 constexpr double kLeastBellDb = 0.3;
 constexpr double kLevelEndsDb = 1;
-constexpr double kPlateauShare = 0.12;
+constexpr double kPlateauShare = 0.12;  // of the places at an end: what lies flat there
 constexpr double kLeastShelfDb = 0.5;
 constexpr double kShelfFitDb = 0.15;
 

@@ -22,9 +22,9 @@ namespace {
 
 using namespace measure_detail;
 
-constexpr double kMostSlip = 0.01;  // frames in a period
-constexpr std::int64_t kLeastCommon = 4096;
-constexpr double kSilent = 1e-8;  // of the power of the loudest channel of A
+constexpr double kMostSlip = 0.01;           // frames in a period
+constexpr std::int64_t kLeastCommon = 4096;  // frames that A and B share, or nothing is said
+constexpr double kSilent = 1e-8;             // of the power of the loudest channel of A
 
 class Responder {
  public:

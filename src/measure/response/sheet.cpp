@@ -16,8 +16,8 @@ namespace {
 using measure_detail::tidy_db;
 
 constexpr double kFlatDb = 0.1;
-constexpr double kLeastUnderDb = 1;  // of a crossover, under the band
-constexpr std::int64_t kFewWindows = 16;
+constexpr double kLeastUnderDb = 1;       // of a crossover, under the band
+constexpr std::int64_t kFewWindows = 16;  // fewer, and coherence is luck
 constexpr double kEnoughS = 4;
 constexpr double kLeftOutShare = 0.01;  // of the axis from which a gap is told
 constexpr double kShownMs = 20;         // of the response over time

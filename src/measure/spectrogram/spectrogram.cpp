@@ -15,7 +15,7 @@
 namespace wavicon {
 namespace {
 
-constexpr double kBeta = 14;
+constexpr double kBeta = 14;  // of the Kaiser window: side lobes at -106 dB
 constexpr double kWindowWidths =
     4.9;  // half-amplitude widths of the lobe that a window needs to part two lines
 constexpr double kLowestDb = -200;
@@ -68,6 +68,94 @@ double highest_between_bins(const std::vector<double>& power, double from, doubl
   return highest;
 }
 
+// Where the columns lie: each holds at least one window; windows keep their overlap where columns are wide.
+struct Columns {
+  std::int64_t count = 1, windows_each = 1;
+  double frames = 0;  // of one column
+};
+
+Columns columns_of(const SpectrogramOptions& options, std::int64_t frames, std::size_t window_frames) {
+  const auto widest_hop = std::max<std::int64_t>(
+      1, static_cast<std::int64_t>(static_cast<double>(window_frames) * (1 - options.overlap)));
+  Columns columns;
+  columns.count =
+      std::clamp<std::int64_t>(frames / std::max<std::int64_t>(1, widest_hop / 4), 1, options.columns);
+  columns.frames = static_cast<double>(frames) / static_cast<double>(columns.count);
+  columns.windows_each =
+      static_cast<std::int64_t>(std::ceil(columns.frames / static_cast<double>(widest_hop)));
+  return columns;
+}
+
+// Powers of one window after the other, of the channel that the options name.
+class WindowedPower {
+ public:
+  WindowedPower(AudioSource& capture, int channel, std::size_t frames)
+      : capture_(capture),
+        channel_(channel),
+        window_(kaiser_window(frames, kBeta)),
+        transform_(fast_transform_length(2 * frames)),
+        power_(transform_.length() / 2 + 1) {
+    for (const double w : window_) sum_ += w / 2;
+  }
+
+  [[nodiscard]] double bin_hz() const {
+    return capture_.sample_rate_hz() / static_cast<double>(transform_.length());
+  }
+
+  // Re a full-scale sine's, by bin, of the window around that frame.
+  const std::vector<double>& around(double middle) {
+    const std::size_t length = window_.size();
+    const auto x =
+        read_channel(capture_, channel_, std::llround(middle) - static_cast<std::int64_t>(length / 2),
+                     static_cast<std::int64_t>(length));
+    std::fill(transform_.input().begin(), transform_.input().end(), 0.0);
+    for (std::size_t n = 0; n < length; ++n) transform_.input()[n] = x[n] * window_[n];
+    transform_.execute();
+    for (std::size_t b = 0; b < power_.size(); ++b)
+      power_[b] = std::norm(transform_.bins()[b]) / (sum_ * sum_);
+    if (!std::isfinite(power_[0]))
+      throw Error(ErrorCode::bad_input,
+                  fmt::format("holds NaN or infinity near {:.3f} s: what wrote it has failed there",
+                              middle / capture_.sample_rate_hz()));
+    return power_;
+  }
+
+ private:
+  AudioSource& capture_;
+  int channel_;
+  std::vector<double> window_;
+  double sum_ = 0;
+  RealTransform transform_;
+  std::vector<double> power_;
+};
+
+struct HighestPlace {
+  double power = 0, s = 0, hz = 0;
+};
+
+HighestPlace fill(LevelMap& map, WindowedPower& power, const Columns& columns, const Rows& rows,
+                  std::int64_t first, double rate) {
+  HighestPlace peak;
+  std::vector<double> highest;
+  for (std::int64_t c = 0; c < columns.count; ++c) {
+    const double begin = static_cast<double>(first) + static_cast<double>(c) * columns.frames;
+    map.x.push_back((begin + columns.frames / 2) / rate);
+    highest.assign(rows.hz.size(), 0.0);
+    for (std::int64_t w = 0; w < columns.windows_each; ++w) {
+      const auto& bins = power.around(begin + (static_cast<double>(w) + 0.5) * columns.frames /
+                                                  static_cast<double>(columns.windows_each));
+      for (std::size_t r = 0; r < rows.hz.size(); ++r)
+        highest[r] =
+            std::max(highest[r], highest_between_bins(bins, rows.bins[r].first, rows.bins[r].second));
+    }
+    for (std::size_t r = 0; r < rows.hz.size(); ++r) {
+      map.z.push_back(std::max(kLowestDb, db_from_power_ratio(highest[r] + 1e-30)));
+      if (highest[r] > peak.power) peak = {highest[r], map.x.back(), rows.hz[r]};
+    }
+  }
+  return peak;
+}
+
 }  // namespace
 
 Sheet measure_spectrogram(const JudgedCapture& judged, const SpectrogramOptions& options) {
@@ -83,56 +171,10 @@ Sheet measure_spectrogram(const JudgedCapture& judged, const SpectrogramOptions&
     throw Error(ErrorCode::bad_input, fmt::format("there is nothing between {} s and {} s", options.from_s,
                                                   static_cast<double>(end) / rate));
   const auto length = static_cast<std::size_t>(std::max(16.0, kWindowWidths / options.resolution_hz * rate));
-  const auto window = kaiser_window(length, kBeta);
-  double sum = 0;
-  for (const double w : window) sum += w / 2;
-  RealTransform transform(fast_transform_length(2 * length));
-  const Rows rows = rows_of(options, high_hz, rate / static_cast<double>(transform.length()));
-
-  // Every column holds at least one window; windows keep their overlap where columns are wide.
-  const std::int64_t frames = end - first;
-  const auto widest_hop = std::max<std::int64_t>(
-      1, static_cast<std::int64_t>(static_cast<double>(length) * (1 - options.overlap)));
-  const std::int64_t columns =
-      std::clamp<std::int64_t>(frames / std::max<std::int64_t>(1, widest_hop / 4), 1, options.columns);
-  const double column_frames = static_cast<double>(frames) / static_cast<double>(columns);
-  const auto windows_each =
-      static_cast<std::int64_t>(std::ceil(column_frames / static_cast<double>(widest_hop)));
-
+  WindowedPower power(capture, options.channel, length);
+  const Rows rows = rows_of(options, high_hz, power.bin_hz());
   LevelMap map{"level", options.channel, "s", "Hz", "dBFS", {}, rows.hz, {}};
-  std::vector<double> power(transform.length() / 2 + 1), highest;
-  double peak = 0, peak_s = 0, peak_hz = 0;
-  for (std::int64_t c = 0; c < columns; ++c) {
-    const double begin = static_cast<double>(first) + static_cast<double>(c) * column_frames;
-    map.x.push_back((begin + column_frames / 2) / rate);
-    highest.assign(rows.hz.size(), 0.0);
-    for (std::int64_t w = 0; w < windows_each; ++w) {
-      const double middle =
-          begin + (static_cast<double>(w) + 0.5) * column_frames / static_cast<double>(windows_each);
-      const auto x =
-          read_channel(capture, options.channel, std::llround(middle) - static_cast<std::int64_t>(length / 2),
-                       static_cast<std::int64_t>(length));
-      std::fill(transform.input().begin(), transform.input().end(), 0.0);
-      for (std::size_t n = 0; n < length; ++n) transform.input()[n] = x[n] * window[n];
-      transform.execute();
-      for (std::size_t b = 0; b < power.size(); ++b) power[b] = std::norm(transform.bins()[b]) / (sum * sum);
-      if (!std::isfinite(power[0]))
-        throw Error(ErrorCode::bad_input,
-                    fmt::format("holds NaN or infinity near {:.3f} s: what wrote it has failed there",
-                                middle / rate));
-      for (std::size_t r = 0; r < rows.hz.size(); ++r)
-        highest[r] =
-            std::max(highest[r], highest_between_bins(power, rows.bins[r].first, rows.bins[r].second));
-    }
-    for (std::size_t r = 0; r < rows.hz.size(); ++r) {
-      map.z.push_back(std::max(kLowestDb, db_from_power_ratio(highest[r] + 1e-30)));
-      if (highest[r] > peak) {
-        peak = highest[r];
-        peak_s = map.x.back();
-        peak_hz = rows.hz[r];
-      }
-    }
-  }
+  const HighestPlace peak = fill(map, power, columns_of(options, end - first, length), rows, first, rate);
 
   SheetBuilder sheet(spectrogram_readings(), judged.info());
   const Conditions conditions = {{"resolution_hz", options.resolution_hz},
@@ -140,14 +182,14 @@ Sheet measure_spectrogram(const JudgedCapture& judged, const SpectrogramOptions&
                                  {"window_s", static_cast<double>(length) / rate},
                                  {"bandwidth_hz", std::vector<double>{options.low_hz, high_hz}},
                                  {"sample_rate_hz", rate},
-                                 {"duration_s", static_cast<double>(frames) / rate}};
+                                 {"duration_s", static_cast<double>(end - first) / rate}};
   auto reading = [&](const char* name, std::optional<double> value) {
     sheet.add(name, options.channel, value, conditions);
   };
-  const bool silent = peak <= 0;
-  reading("highest_dbfs", silent ? std::nullopt : std::optional(db_from_power_ratio(peak)));
-  reading("highest_s", silent ? std::nullopt : std::optional(peak_s));
-  reading("highest_hz", silent ? std::nullopt : std::optional(peak_hz));
+  const bool silent = peak.power <= 0;
+  reading("highest_dbfs", silent ? std::nullopt : std::optional(db_from_power_ratio(peak.power)));
+  reading("highest_s", silent ? std::nullopt : std::optional(peak.s));
+  reading("highest_hz", silent ? std::nullopt : std::optional(peak.hz));
   if (silent)
     sheet.say(Severity::note, FindingCode::silent_channel, "every sample is zero: there is no highest place",
               options.channel);

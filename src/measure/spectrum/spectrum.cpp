@@ -14,12 +14,12 @@ namespace {
 
 using namespace measure_detail;
 
-constexpr double kBeta = 20;
+constexpr double kBeta = 20;  // of the Kaiser window: side lobes at -155 dB
 constexpr double kWindowWidths =
     5.5;  // widths of the lobe at half amplitude that a window needs to part two lines
-constexpr double kStandsOut = 31.6;  // 15 dB over what lies around
-constexpr std::size_t kMostPoints = 3000;
-constexpr int kMostOrders = 60;
+constexpr double kStandsOut = 31.6;        // 15 dB over what lies around
+constexpr std::size_t kMostPoints = 3000;  // of a curve: twice what a picture is wide
+constexpr int kMostOrders = 60;            // of a tone that are named among the peaks
 constexpr double kCarrierHz = 18000;
 constexpr double kSpreadDb = 4.34;  // 10/ln 10: of a relative error of power
 
@@ -185,6 +185,35 @@ void gather(const std::vector<double>& values, double bin_hz, std::size_t first,
   }
 }
 
+// A channel from its mean density, and from the highest one where it was held.
+ChannelSpectrum channel_of(std::vector<double> mean, const std::vector<double>& held, const WelchPlan& plan,
+                           const BandAxis* axis, const SpectrumResult& result) {
+  const SpectrumOptions& options = result.options;
+  const double rate = result.sample_rate_hz, half_lobe_hz = plan.lobe_half_bins() * plan.bin_hz();
+  // A sine's highest bin holds its power over the window's noise bandwidth.
+  const double scale = options.density ? 1 : 2 * plan.noise_bins * rate / static_cast<double>(plan.frames);
+  const std::size_t first = options.remove_dc ? static_cast<std::size_t>(plan.lobe_half_bins()) + 1 : 0;
+  ChannelSpectrum channel;
+  for (double& value : mean) value /= static_cast<double>(result.window_count);
+  channel.silent = std::all_of(mean.begin(), mean.end(), [](double v) { return v == 0; });
+  gather(mean, plan.bin_hz(), first, scale, channel.hz, channel.level);
+  std::vector<double> ignored;
+  if (options.peak_hold) gather(held, plan.bin_hz(), first, scale, ignored, channel.held);
+  if (options.peak_hold) channel.held.resize(channel.hz.size(), 0);
+  const Density density(std::move(mean), plan);
+  channel.dc =
+      std::sqrt(std::max(0.0, band_power(density.values(), plan.bin_hz(), 0, half_lobe_hz, unweighted)));
+  const auto beside = static_cast<std::size_t>(plan.lobe_half_bins()) + 2;
+  channel.constant =
+      beside < density.values().size() && density.values()[0] > kStandsOut * density.values()[beside];
+  if (half_lobe_hz < 20)
+    channel.below_20_rms =
+        std::sqrt(band_power(density.values(), plan.bin_hz(), half_lobe_hz, 20, unweighted));
+  if (!channel.silent) channel.peaks = peaks_of(density, options, rate, half_lobe_hz);
+  if (axis != nullptr) channel.bands = bands_of(density, *axis, static_cast<double>(result.frames) / rate);
+  return channel;
+}
+
 }  // namespace
 
 SpectrumResult measure_spectrum(const JudgedCapture& capture, const SpectrumOptions& options) {
@@ -223,32 +252,9 @@ SpectrumResult measure_spectrum(const JudgedCapture& capture, const SpectrumOpti
                   });
   std::optional<BandAxis> axis;
   if (options.bands_per_octave > 0) axis.emplace(options.bands_per_octave, rate);
-  const double half_lobe_hz = plan.lobe_half_bins() * plan.bin_hz();
-  // A sine's highest bin holds its power over the window's noise bandwidth.
-  const double scale = options.density ? 1 : 2 * plan.noise_bins * rate / static_cast<double>(plan.frames);
-  const std::size_t first = options.remove_dc ? static_cast<std::size_t>(plan.lobe_half_bins()) + 1 : 0;
-  for (std::size_t c = 0; c < count; ++c) {
-    ChannelSpectrum channel;
-    for (double& value : mean[c]) value /= static_cast<double>(result.window_count);
-    channel.silent = std::all_of(mean[c].begin(), mean[c].end(), [](double v) { return v == 0; });
-    gather(mean[c], plan.bin_hz(), first, scale, channel.hz, channel.level);
-    std::vector<double> ignored;
-    if (options.peak_hold) gather(held[c], plan.bin_hz(), first, scale, ignored, channel.held);
-    if (options.peak_hold) channel.held.resize(channel.hz.size(), 0);
-    const Density density(std::move(mean[c]), plan);
-    channel.dc =
-        std::sqrt(std::max(0.0, band_power(density.values(), plan.bin_hz(), 0, half_lobe_hz, unweighted)));
-    const auto beside = static_cast<std::size_t>(plan.lobe_half_bins()) + 2;
-    channel.constant =
-        beside < density.values().size() && density.values()[0] > kStandsOut * density.values()[beside];
-    if (half_lobe_hz < 20)
-      channel.below_20_rms =
-          std::sqrt(band_power(density.values(), plan.bin_hz(), half_lobe_hz, 20, unweighted));
-    if (!channel.silent) channel.peaks = peaks_of(density, options, rate, half_lobe_hz);
-    if (axis && options.period_frames == 0)
-      channel.bands = bands_of(density, *axis, static_cast<double>(result.frames) / rate);
-    result.channels.push_back(std::move(channel));
-  }
+  const BandAxis* of_density = axis && options.period_frames == 0 ? &*axis : nullptr;
+  for (std::size_t c = 0; c < count; ++c)
+    result.channels.push_back(channel_of(std::move(mean[c]), held[c], plan, of_density, result));
   if (axis && options.period_frames > 0) read_periods(source, whole, *axis, result);
   return result;
 }

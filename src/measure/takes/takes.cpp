@@ -189,17 +189,53 @@ void compare(const RecordedTake& first, RecordedTake& take) {
   take.first_slope_db_per_octave = slope_of(first.band_hz, first.band_rms, from);
 }
 
-}  // namespace
-
-TakesResult measure_takes(const JudgedCapture& recording, const TakesOptions& options) {
-  AudioSource& source = recording.source();
-  if (source.frames() == 0) throw Error(ErrorCode::bad_input, "there is no audio in it: 0 frames");
+void require_valid(const TakesOptions& options) {
   if (options.threshold_dbfs && !(*options.threshold_dbfs > kQuietestDb && *options.threshold_dbfs < 0))
     throw Error(ErrorCode::bad_argument, fmt::format("a threshold of {} dBFS is not within {} to 0",
                                                      *options.threshold_dbfs, kQuietestDb));
   if (options.least_gap_s && !(*options.least_gap_s >= 0.02 && *options.least_gap_s <= 3600))
     throw Error(ErrorCode::bad_argument,
                 fmt::format("a gap of {} s is not within 0.02 to 3600", *options.least_gap_s));
+}
+
+// Loud runs with less than a gap between them are one; what is too short for a take is none.
+std::vector<LoudRun> joined_runs(const std::vector<LoudRun>& above, double least_gap_s) {
+  std::vector<LoudRun> joined;
+  for (const LoudRun& s : above) {
+    const bool near =
+        !joined.empty() && static_cast<double>(s.first - joined.back().end) * kLookS < least_gap_s;
+    if (near)
+      joined.back().end = s.end;
+    else
+      joined.push_back(s);
+  }
+  std::erase_if(joined,
+                [](const LoudRun& s) { return static_cast<double>(s.end - s.first) * kLookS < kLeastTakeS; });
+  return joined;
+}
+
+// Levels between its two ends, and of the noise up to where the next one begins.
+RecordedTake take_between(AudioSource& source, double start_s, double end_s, double gap_end_s) {
+  const double rate = source.sample_rate_hz();
+  RecordedTake take;
+  take.start_s = start_s;
+  take.end_s = end_s;
+  const LevelsResult level = levels_of(source, {.from_s = start_s, .to_s = end_s, .true_peak = false});
+  double power = 0;
+  for (const ChannelLevels& c : level.channels)
+    power += c.rms * c.rms / static_cast<double>(level.channels.size());
+  take.rms = std::sqrt(power);
+  take.lufs = level.loudness.integrated_lufs;
+  take.gap_rms = gap_noise(source, std::llround(end_s * rate), std::llround(gap_end_s * rate));
+  return take;
+}
+
+}  // namespace
+
+TakesResult measure_takes(const JudgedCapture& recording, const TakesOptions& options) {
+  AudioSource& source = recording.source();
+  if (source.frames() == 0) throw Error(ErrorCode::bad_input, "there is no audio in it: 0 frames");
+  require_valid(options);
   TakesResult result;
   result.options = options;
   const double rate = result.sample_rate_hz = source.sample_rate_hz();
@@ -219,36 +255,17 @@ TakesResult measure_takes(const JudgedCapture& recording, const TakesOptions& op
   result.gap_found = !options.least_gap_s;
   result.least_gap_s = options.least_gap_s.value_or(parting_gap(above));
 
-  std::vector<LoudRun> joined;
-  for (const LoudRun& s : above) {
-    const bool near =
-        !joined.empty() && static_cast<double>(s.first - joined.back().end) * kLookS < result.least_gap_s;
-    if (near)
-      joined.back().end = s.end;
-    else
-      joined.push_back(s);
-  }
-  std::erase_if(joined,
-                [](const LoudRun& s) { return static_cast<double>(s.end - s.first) * kLookS < kLeastTakeS; });
+  const auto joined = joined_runs(above, result.least_gap_s);
   if (joined.empty())
     throw Error(ErrorCode::bad_input, fmt::format("nothing lasts for {:g} s above {:.1f} dBFS: no takes",
                                                   kLeastTakeS, result.threshold_dbfs));
 
   const double look_s = static_cast<double>(look) / rate, all_s = static_cast<double>(source.frames()) / rate;
   for (std::size_t i = 0; i < joined.size(); ++i) {
-    RecordedTake take;
-    take.start_s = std::max(0.0, static_cast<double>(joined[i].first) * look_s - kEdgeS);
-    take.end_s = std::min(all_s, static_cast<double>(joined[i].end) * look_s + kEdgeS);
-    const LevelsResult level =
-        levels_of(source, {.from_s = take.start_s, .to_s = take.end_s, .true_peak = false});
-    double power = 0;
-    for (const ChannelLevels& c : level.channels)
-      power += c.rms * c.rms / static_cast<double>(level.channels.size());
-    take.rms = std::sqrt(power);
-    take.lufs = level.loudness.integrated_lufs;
-    const double gap_end_s =
-        i + 1 < joined.size() ? static_cast<double>(joined[i + 1].first) * look_s : all_s;
-    take.gap_rms = gap_noise(source, std::llround(take.end_s * rate), std::llround(gap_end_s * rate));
+    RecordedTake take =
+        take_between(source, std::max(0.0, static_cast<double>(joined[i].first) * look_s - kEdgeS),
+                     std::min(all_s, static_cast<double>(joined[i].end) * look_s + kEdgeS),
+                     i + 1 < joined.size() ? static_cast<double>(joined[i + 1].first) * look_s : all_s);
     const RecordedTake& first = result.takes.empty() ? take : result.takes.front();
     take.gain_db = options.by_rms || !take.lufs || !first.lufs ? db_from_ratio(first.rms / take.rms)
                                                                : *first.lufs - *take.lufs;

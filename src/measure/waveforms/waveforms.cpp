@@ -22,15 +22,15 @@ namespace {
 using namespace measure_detail;
 
 constexpr double kLongestReadS = 0.5;
-constexpr double kLeastAmplitude = 1e-6;
-constexpr double kGoneDb = 60;  // under A: the tone does not come through
-constexpr double kShownPeriods = 3;
-constexpr double kLeastShown = 48;  // samples
-constexpr double kBeta = 20;
-constexpr double kLobe = 7;          // bins beside a line
-constexpr double kForeignOver = 10;  // 20 dB, as amplitude over the middle value of its neighbours
-constexpr std::size_t kNeighbours = 200;
-constexpr double kLeastForeign = 3e-6;
+constexpr double kLeastAmplitude = 1e-6;  // -120 dBFS: softer tones are not looked at
+constexpr double kGoneDb = 60;            // under A: the tone does not come through
+constexpr double kShownPeriods = 3;       // of the tone in the picture
+constexpr double kLeastShown = 48;        // samples
+constexpr double kBeta = 20;              // of the Kaiser window: side lobes at -155 dB
+constexpr double kLobe = 7;               // bins beside a line
+constexpr double kForeignOver = 10;       // 20 dB, as amplitude over the middle value of its neighbours
+constexpr std::size_t kNeighbours = 200;  // bins on each side that a line has to stand out of
+constexpr double kLeastForeign = 3e-6;    // -110 dBFS: a softer line is left alone
 
 struct Place {  // a tone within the stimulus
   double frequency_hz = 0;
@@ -203,66 +203,86 @@ WaveformsResult measure_waveforms(const JudgedCapture& judged_a, const JudgedCap
   return result;
 }
 
+namespace {
+
+std::string joined_words(const ToneWaveform& t, const std::vector<std::string>& words, double rate) {
+  constexpr double kNearHalf = 0.4;  // of the sample rate
+  std::string text = fmt::format("{:g} Hz: ", t.frequency_hz);
+  if (words.empty()) text += "unchanged";
+  for (const std::string& word : words) text += (&word == words.data() ? "" : ", ") + word;
+  if (t.frequency_hz > kNearHalf * rate)
+    text += fmt::format(
+        "; that its samples swell and shrink {:.0f} times a second is how samples near half the rate "
+        "look, in both",
+        2 * (rate / 2 - t.frequency_hz));
+  return text;
+}
+
+void add_tone(SheetBuilder& sheet, const ToneWaveform& t, int channel, const Conditions& common,
+              double rate) {
+  // Less than this is as good as nothing, and not worth a word.
+  constexpr double kSameDb = 0.05, kSameSamples = 0.02, kQuietDb = -90;
+  const auto add = [&](const char* name, double value, Conditions more = {}) {
+    Conditions all = common;
+    all.insert(all.end(), more.begin(), more.end());
+    sheet.add(name, channel, value, std::move(all));
+  };
+  std::vector<std::string> words;
+  if (t.gain_db) {
+    add("gain_db", *t.gain_db);
+    add("delay_samples", t.delay_samples,
+        {{"means", std::string("beside the common delay, within half a period")}});
+    if (std::abs(*t.gain_db) > kSameDb)
+      words.push_back(
+          fmt::format("{:.2f} dB {}", std::abs(*t.gain_db), *t.gain_db > 0 ? "louder" : "softer"));
+    if (std::abs(t.delay_samples) > kSameSamples)
+      words.push_back(fmt::format("{:.2f} samples {}", std::abs(t.delay_samples),
+                                  t.delay_samples > 0 ? "later" : "earlier"));
+    if (t.thd_db) {
+      add("thd_db", *t.thd_db);
+      if (*t.thd_db > kQuietDb) words.push_back(fmt::format("harmonics at {:.1f} dB", *t.thd_db));
+    }
+    if (*t.gain_db < -3) words.push_back("beyond the end of its band");
+  } else {
+    words.push_back("it does not come through");
+  }
+  add("rest_db", t.rest_db,
+      {{"means", std::string("neither tone nor harmonic, over the tone that went in")}});
+  if (t.rest_db > kQuietDb) words.push_back(fmt::format("noise and the like at {:.1f} dB", t.rest_db));
+  if (t.foreign_hz) {
+    add("foreign_hz", *t.foreign_hz);
+    add("foreign_dbfs", t.foreign_dbfs);
+    words.push_back(
+        fmt::format("a line of its own at {:.0f} Hz, {:.1f} dBFS", *t.foreign_hz, t.foreign_dbfs));
+  }
+  sheet.say(Severity::note, FindingCode::result, joined_words(t, words, rate), channel);
+}
+
+void draw_tone(SheetBuilder& sheet, const ToneWaveform& t, int channel) {
+  const std::string of = fmt::format(" {:g} Hz", t.frequency_hz);
+  std::vector<double> difference;
+  for (std::size_t n = 0; n < t.in.size(); ++n) difference.push_back(t.out[n] - t.in[n]);
+  sheet.draw({"in" + of, channel, "s", "", t.time_s, t.in});
+  sheet.draw({"out" + of, channel, "s", "", t.time_s, t.out});
+  sheet.draw({"difference" + of, channel, "s", "", t.time_s, std::move(difference)});
+}
+
+}  // namespace
+
 Sheet waveforms_sheet(const WaveformsResult& r, const CaptureInfo& a, const CaptureInfo& b) {
-  constexpr double kSameDb = 0.05, kSameSamples = 0.02, kQuietDb = -90, kNearHalf = 0.4;
   SheetBuilder sheet(waveforms_readings(), b);
   for (std::size_t i = 0; i < r.channels.size(); ++i) {
     const int channel = static_cast<int>(i);
     if (r.channels[i].empty())
       sheet.say(Severity::warning, FindingCode::not_measured, "silent: not measured", channel);
     for (const ToneWaveform& t : r.channels[i]) {
-      const Conditions common = {{"frequency_hz", t.frequency_hz},
-                                 {"reference", a.file},
-                                 {"level_dbfs", t.in_dbfs},
-                                 {"sample_rate_hz", r.sample_rate_hz}};
-      const auto add = [&](const char* name, double value, Conditions more = {}) {
-        Conditions all = common;
-        all.insert(all.end(), more.begin(), more.end());
-        sheet.add(name, channel, value, std::move(all));
-      };
-      std::vector<std::string> words;
-      if (t.gain_db) {
-        add("gain_db", *t.gain_db);
-        add("delay_samples", t.delay_samples,
-            {{"means", std::string("beside the common delay, within half a period")}});
-        if (std::abs(*t.gain_db) > kSameDb)
-          words.push_back(
-              fmt::format("{:.2f} dB {}", std::abs(*t.gain_db), *t.gain_db > 0 ? "louder" : "softer"));
-        if (std::abs(t.delay_samples) > kSameSamples)
-          words.push_back(fmt::format("{:.2f} samples {}", std::abs(t.delay_samples),
-                                      t.delay_samples > 0 ? "later" : "earlier"));
-        if (t.thd_db) {
-          add("thd_db", *t.thd_db);
-          if (*t.thd_db > kQuietDb) words.push_back(fmt::format("harmonics at {:.1f} dB", *t.thd_db));
-        }
-        if (*t.gain_db < -3) words.push_back("beyond the end of its band");
-      } else {
-        words.push_back("it does not come through");
-      }
-      add("rest_db", t.rest_db,
-          {{"means", std::string("neither tone nor harmonic, over the tone that went in")}});
-      if (t.rest_db > kQuietDb) words.push_back(fmt::format("noise and the like at {:.1f} dB", t.rest_db));
-      if (t.foreign_hz) {
-        add("foreign_hz", *t.foreign_hz);
-        add("foreign_dbfs", t.foreign_dbfs);
-        words.push_back(
-            fmt::format("a line of its own at {:.0f} Hz, {:.1f} dBFS", *t.foreign_hz, t.foreign_dbfs));
-      }
-      std::string text = fmt::format("{:g} Hz: ", t.frequency_hz);
-      if (words.empty()) text += "unchanged";
-      for (const std::string& word : words) text += (&word == words.data() ? "" : ", ") + word;
-      if (t.frequency_hz > kNearHalf * r.sample_rate_hz)
-        text += fmt::format(
-            "; that its samples swell and shrink {:.0f} times a second is how samples near half the rate "
-            "look, in both",
-            2 * (r.sample_rate_hz / 2 - t.frequency_hz));
-      sheet.say(Severity::note, FindingCode::result, text, channel);
-      const std::string of = fmt::format(" {:g} Hz", t.frequency_hz);
-      std::vector<double> difference;
-      for (std::size_t n = 0; n < t.in.size(); ++n) difference.push_back(t.out[n] - t.in[n]);
-      sheet.draw({"in" + of, channel, "s", "", t.time_s, t.in});
-      sheet.draw({"out" + of, channel, "s", "", t.time_s, t.out});
-      sheet.draw({"difference" + of, channel, "s", "", t.time_s, std::move(difference)});
+      add_tone(sheet, t, channel,
+               {{"frequency_hz", t.frequency_hz},
+                {"reference", a.file},
+                {"level_dbfs", t.in_dbfs},
+                {"sample_rate_hz", r.sample_rate_hz}},
+               r.sample_rate_hz);
+      draw_tone(sheet, t, channel);
     }
   }
   return sheet.finish();

@@ -86,7 +86,7 @@ struct AliasingResult {
 /// capture holds less than half of the sweep
 /// @accuracy  worst product 0.05 dB, its order exact; floor below -150 dBc in 24 bits (aliasing_test.cpp)
 [[nodiscard]] WAVICON_EXPORT AliasingResult measure_aliasing(const JudgedCapture& capture, std::size_t part,
-                                              const AliasingOptions& options = {});
+                                                             const AliasingOptions& options = {});
 
 /// The same from the tones of the staircase `part`, orders up to 100: each step is measured as
 /// measure_harmonics() does, folded orders where folding puts them. Orders that fall on one another are left
@@ -95,8 +95,9 @@ struct AliasingResult {
 ///
 /// @throws Error as measure_aliasing(), and as measure_harmonics() for a step.
 /// @accuracy  0.001 dB; floor below -170 dBc in 24 bits from steps of a second (aliasing_steps_test.cpp)
-[[nodiscard]] WAVICON_EXPORT AliasingResult measure_aliasing_steps(const JudgedCapture& capture, std::size_t part,
-                                                    const AliasingOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT AliasingResult measure_aliasing_steps(const JudgedCapture& capture,
+                                                                   std::size_t part,
+                                                                   const AliasingOptions& options = {});
 
 /// What each sheet in a row does to the worst product of the one before it, as one finding for each: "worst
 /// -56.4 dBc, lower by 23.7 dB", "no more than the floor allows". Sheets without the reading get none.

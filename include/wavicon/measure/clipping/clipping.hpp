@@ -72,12 +72,13 @@ struct ClippingResult {
 /// @accuracy  0.02 dB from a ramp, a tenth of the step from a staircase where the onset is soft
 ///            (clipping_test.cpp)
 [[nodiscard]] WAVICON_EXPORT ClippingResult measure_clipping(const JudgedCapture& capture, std::size_t part,
-                                              const ClippingOptions& options = {});
+                                                             const ClippingOptions& options = {});
 
 /// From a tone whose level somebody turns up: the first moment from which THD stays above the figure for
 /// 0.2 s. Errors likewise.
-[[nodiscard]] WAVICON_EXPORT ClippingResult measure_clipping_by_hand(const JudgedCapture& capture, double tone_hz,
-                                                      const ClippingOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT ClippingResult measure_clipping_by_hand(const JudgedCapture& capture,
+                                                                     double tone_hz,
+                                                                     const ClippingOptions& options = {});
 
 [[nodiscard]] WAVICON_EXPORT Sheet clipping_sheet(const ClippingResult& result, const CaptureInfo& capture);
 

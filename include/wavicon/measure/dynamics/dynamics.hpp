@@ -72,7 +72,7 @@ struct DynamicsResult {
 /// that A or B does not hold.
 /// @accuracy  dynamics_test.cpp
 [[nodiscard]] WAVICON_EXPORT DynamicsResult measure_dynamics(const JudgedCapture& a, const JudgedCapture& b,
-                                              const std::string& part = "");
+                                                             const std::string& part = "");
 
 /// What the panel says, for the sentence that compares.
 struct PanelValues {
@@ -82,8 +82,8 @@ struct PanelValues {
 
 /// Readings, the curves "static curve", "gain", "THD", "gain over time", "waveform", "attack shape" and
 /// "release shape", and findings.
-[[nodiscard]] WAVICON_EXPORT Sheet dynamics_sheet(const DynamicsResult& result, const CaptureInfo& a, const CaptureInfo& b,
-                                   const PanelValues& panel = {});
+[[nodiscard]] WAVICON_EXPORT Sheet dynamics_sheet(const DynamicsResult& result, const CaptureInfo& a,
+                                                  const CaptureInfo& b, const PanelValues& panel = {});
 
 /// What the sheets of this measurement can hold.
 [[nodiscard]] WAVICON_EXPORT const ReadingTable& dynamics_readings();

@@ -70,6 +70,7 @@ struct GainStepOptions {
 ///
 /// @param gain  with some values before 0. @throws Error bad_argument for no value before or after the step.
 /// @accuracy  measurements of built compressors: gain_steps_test.cpp
-[[nodiscard]] WAVICON_EXPORT GainStep measure_gain_step(const GainOverTime& gain, const GainStepOptions& options);
+[[nodiscard]] WAVICON_EXPORT GainStep measure_gain_step(const GainOverTime& gain,
+                                                        const GainStepOptions& options);
 
 }  // namespace wavicon

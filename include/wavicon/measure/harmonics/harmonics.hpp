@@ -9,8 +9,8 @@
 #include <string>
 #include <vector>
 
-#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/intake/judged_capture.hpp"
 #include "wavicon/measure/common/rms_reference.hpp"
@@ -100,7 +100,7 @@ struct HarmonicsResult {
 /// @throws Error bad_argument  options out of range, a stretch outside of the capture
 /// @accuracy  measurements in docs/harmonics.md; proved by harmonics_test.cpp
 [[nodiscard]] WAVICON_EXPORT HarmonicsResult measure_harmonics(const JudgedCapture& capture,
-                                                const HarmonicsOptions& options = {});
+                                                               const HarmonicsOptions& options = {});
 
 /// The readings of a result by their names, with conditions and floors, the spectra as curves, and what they
 /// mean as findings.

@@ -23,7 +23,8 @@ struct LadderStep {
 /// left out.
 ///
 /// @throws Error bad_argument for no step.
-[[nodiscard]] WAVICON_EXPORT Sheet harmonics_ladder(const std::vector<LadderStep>& steps, const CaptureInfo& capture);
+[[nodiscard]] WAVICON_EXPORT Sheet harmonics_ladder(const std::vector<LadderStep>& steps,
+                                                    const CaptureInfo& capture);
 
 /// What the sheets of this measurement can hold.
 [[nodiscard]] WAVICON_EXPORT const ReadingTable& harmonics_ladder_readings();

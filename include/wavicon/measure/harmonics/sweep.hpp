@@ -17,7 +17,7 @@ namespace wavicon {
 /// @param highest_order  2 … 10 of what was followed. @throws Error bad_argument for another.
 /// @accuracy  0.02 dB where levels change by less than 12 dB per octave (harmonics_sweep_test.cpp)
 [[nodiscard]] WAVICON_EXPORT Sheet harmonics_over_frequency(const AliasingResult& result, int highest_order,
-                                             const CaptureInfo& capture);
+                                                            const CaptureInfo& capture);
 
 /// What the sheets of this measurement can hold.
 [[nodiscard]] WAVICON_EXPORT const ReadingTable& harmonics_sweep_readings();

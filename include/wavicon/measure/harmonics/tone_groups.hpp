@@ -6,8 +6,8 @@
 #include <string>
 #include <vector>
 
-#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/audio.hpp"
+#include "wavicon/audio/export.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/intake/judged_capture.hpp"
 #include "wavicon/sheet/catalogue.hpp"
@@ -87,9 +87,10 @@ struct ToneGroupResult {
 /// @throws Error bad_argument  options out of range
 /// @accuracy  0.02 dB at -120 dBc in 24 bits (tone_groups_test.cpp)
 [[nodiscard]] WAVICON_EXPORT ToneGroupResult measure_tone_group(const JudgedCapture& capture,
-                                                 const ToneGroupOptions& options);
+                                                                const ToneGroupOptions& options);
 
-[[nodiscard]] WAVICON_EXPORT Sheet tone_group_sheet(const ToneGroupResult& result, const CaptureInfo& capture);
+[[nodiscard]] WAVICON_EXPORT Sheet tone_group_sheet(const ToneGroupResult& result,
+                                                    const CaptureInfo& capture);
 
 /// "f2 - 2·f1" for lower = -2, upper = 1.
 [[nodiscard]] WAVICON_EXPORT std::string product_name(const ToneProduct& product);

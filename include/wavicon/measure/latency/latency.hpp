@@ -51,18 +51,19 @@ struct LatencyResult {
 /// different rates or channels that are not there.
 /// @accuracy  0.01 sample clean, whatever level and polarity; 0.05 at 0 dB signal to noise (latency_test.cpp)
 [[nodiscard]] WAVICON_EXPORT LatencyResult measure_latency(const JudgedCapture& a, const JudgedCapture& b,
-                                            const LatencyOptions& options = {});
+                                                           const LatencyOptions& options = {});
 
 /// Readings `latency_samples`, `latency_ms`, `spread_samples`, `polarity`, and with a reported latency
 /// `reported_samples` and `offset_samples`, with a finding that says in words which way to shift.
-[[nodiscard]] WAVICON_EXPORT Sheet latency_sheet(const LatencyResult& result, const CaptureInfo& a, const CaptureInfo& b);
+[[nodiscard]] WAVICON_EXPORT Sheet latency_sheet(const LatencyResult& result, const CaptureInfo& a,
+                                                 const CaptureInfo& b);
 
 /// What a row of latencies does over the block sizes at which they were taken: "constant: 261.40 samples",
 /// "follows the block size: 2.00 × block + 51.40 samples", "varies by 12.3 samples".
 ///
 /// @param block_frames  one for each latency, or empty.
 [[nodiscard]] WAVICON_EXPORT std::string latency_verdict(const std::vector<double>& latency_samples,
-                                          const std::vector<double>& block_frames);
+                                                         const std::vector<double>& block_frames);
 
 /// What the sheets of this measurement can hold.
 [[nodiscard]] WAVICON_EXPORT const ReadingTable& latency_readings();

@@ -53,7 +53,7 @@ struct LevelsResult {
   std::int64_t frames = 0;
   double hop_s = 0;
   std::vector<ChannelLevels> channels;
-  Loudness loudness;  ///< of all channels: mono, left and right, or the order of the WAVE format
+  Loudness loudness;              ///< of all channels: mono, left and right, or the order of the WAVE format
   std::vector<Finding> findings;  ///< of the gate, of a stream
 };
 
@@ -66,8 +66,8 @@ LevelsResult levels_of(AudioSource& source, const LevelsOptions& options);
 class WAVICON_EXPORT LevelMeter {
  public:
   /// @param format, policy  as StreamGate: what passes is judged as well.
-  /// @throws Error bad_argument for options out of range, fewer than 1 channel, a rate that is not above 0, or more
-  /// channels or a higher rate than loudness is defined for (64, 2.8 MHz).
+  /// @throws Error bad_argument for options out of range, fewer than 1 channel, a rate that is not above 0,
+  /// or more channels or a higher rate than loudness is defined for (64, 2.8 MHz).
   LevelMeter(int channel_count, double sample_rate_hz, const LevelsOptions& options,
              SampleFormat format = SampleFormat::float64, const GatePolicy& policy = {});
   ~LevelMeter();
@@ -75,10 +75,11 @@ class WAVICON_EXPORT LevelMeter {
   LevelMeter& operator=(LevelMeter&&) noexcept;
 
   /// @param planar  one run for each channel, all of the same length.
-  /// @throws Error bad_input for a NaN or infinite sample, naming channel and frame; bad_argument for another length, or
-  /// after finish().
+  /// @throws Error bad_input for a NaN or infinite sample, naming channel and frame; bad_argument for another
+  /// length, or after finish().
   void push(std::span<const double> planar);
-  /// Nothing may be pushed after it. @throws Error bad_input when there was no frame; UnfitCapture as StreamGate.
+  /// Nothing may be pushed after it. @throws Error bad_input when there was no frame; UnfitCapture as
+  /// StreamGate.
   [[nodiscard]] LevelsResult finish();
 
  private:
@@ -94,7 +95,8 @@ class WAVICON_EXPORT LevelMeter {
 /// @throws Error as LevelMeter; bad_input for a stretch without a frame.
 /// @accuracy  RMS 1e-9 dB, DC 1e-12 of full scale against closed forms; loudness within the tolerances of EBU
 /// Tech 3341 (levels_test.cpp).
-[[nodiscard]] WAVICON_EXPORT LevelsResult measure_levels(const JudgedCapture& capture, const LevelsOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT LevelsResult measure_levels(const JudgedCapture& capture,
+                                                         const LevelsOptions& options = {});
 
 /// Readings per channel and of the whole, RMS and loudness over time and a histogram of loudness as curves.
 [[nodiscard]] WAVICON_EXPORT Sheet levels_sheet(const LevelsResult& result, const CaptureInfo& capture);

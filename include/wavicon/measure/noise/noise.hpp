@@ -87,7 +87,8 @@ struct NoiseResult {
 /// @throws Error bad_input for a NaN or infinite sample, a stretch shorter than one window, options.tone_hz
 /// where no tone stands 15 dB out of the noise; bad_argument for options out of range
 /// @accuracy  docs/noise.md, proved by noise_test.cpp
-[[nodiscard]] WAVICON_EXPORT NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT NoiseResult measure_noise(const JudgedCapture& capture,
+                                                       const NoiseOptions& options = {});
 
 /// Readings, density and noise over time as curves, findings.
 [[nodiscard]] WAVICON_EXPORT Sheet noise_sheet(const NoiseResult& result, const CaptureInfo& capture);

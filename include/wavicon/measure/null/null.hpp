@@ -116,11 +116,13 @@ using NullSink = std::function<void(std::int64_t first_frame, std::span<const do
 /// @accuracy  null_test.cpp: depth within 0.3 dB of what noise allows, delay 0.001 sample, gain 0.002 dB,
 /// drift 0.01 ppm at noise 80 dB below
 [[nodiscard]] WAVICON_EXPORT NullResult measure_null(const JudgedCapture& a, const JudgedCapture& b,
-                                      const NullOptions& options = {}, const NullSink& sink = {});
+                                                     const NullOptions& options = {},
+                                                     const NullSink& sink = {});
 
 /// Readings, curves (spectra, levels over time, depth per third octave, response) and findings; the verdict
 /// first.
-[[nodiscard]] WAVICON_EXPORT Sheet null_sheet(const NullResult& result, const CaptureInfo& a, const CaptureInfo& b);
+[[nodiscard]] WAVICON_EXPORT Sheet null_sheet(const NullResult& result, const CaptureInfo& a,
+                                              const CaptureInfo& b);
 
 /// What the sheets of this measurement can hold.
 [[nodiscard]] WAVICON_EXPORT const ReadingTable& null_readings();

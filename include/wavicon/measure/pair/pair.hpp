@@ -57,11 +57,11 @@ struct PairResult {
 /// @accuracy  level 1e-6 dB, correlation 1e-9; offset as align(); phase 0.5° where the coherence is above
 /// 0.99 (pair_test.cpp)
 [[nodiscard]] WAVICON_EXPORT PairResult measure_pair(const JudgedCapture& a, const JudgedCapture& b,
-                                      const PairOptions& options = {});
+                                                     const PairOptions& options = {});
 
 /// Readings, curves and findings. @param a_name, b_name  what the two are called in it.
 [[nodiscard]] WAVICON_EXPORT Sheet pair_sheet(const PairResult& result, const CaptureInfo& capture,
-                               const std::string& a_name, const std::string& b_name);
+                                              const std::string& a_name, const std::string& b_name);
 
 /// What the sheets of this measurement can hold.
 [[nodiscard]] WAVICON_EXPORT const ReadingTable& pair_readings();

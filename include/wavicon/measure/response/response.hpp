@@ -55,9 +55,10 @@ struct ResponseOptions {
 /// averaged.
 ///
 /// @param in_a, in_b  where the stimulus lies in both; Take{} for the stimulus itself.
-[[nodiscard]] WAVICON_EXPORT ResponseOptions response_options(const Stimulus& stimulus, std::size_t part, const Take& in_a,
-                                               const Take& in_b, double a_rate_hz,
-                                               const ResponseOptions& otherwise = {});
+[[nodiscard]] WAVICON_EXPORT ResponseOptions response_options(const Stimulus& stimulus, std::size_t part,
+                                                              const Take& in_a, const Take& in_b,
+                                                              double a_rate_hz,
+                                                              const ResponseOptions& otherwise = {});
 
 /// A place of the curve, on a log axis of 48 to the octave.
 struct ResponsePoint {
@@ -146,20 +147,22 @@ struct ResponseResult {
 /// @accuracy  0.001 dB and 0.01° of known filters over the band of a 5 s sweep, and of three periods of pink
 /// noise of 1.4 s (response_test.cpp)
 [[nodiscard]] WAVICON_EXPORT ResponseResult measure_response(const JudgedCapture& a, const JudgedCapture& b,
-                                              const ResponseOptions& options = {});
+                                                             const ResponseOptions& options = {});
 
 /// Where the curves of two units that share the work cross, where both are loudest; none when they do not.
 [[nodiscard]] WAVICON_EXPORT std::optional<ResponseCrossover> find_crossover(const ChannelResponse& first,
-                                                              const ChannelResponse& second,
-                                                              double sample_rate_hz);
+                                                                             const ChannelResponse& second,
+                                                                             double sample_rate_hz);
 
 /// Readings, the curves "magnitude", "phase", "group delay", "impulse response", "coherence", and findings.
-[[nodiscard]] WAVICON_EXPORT Sheet response_sheet(const ResponseResult& result, const CaptureInfo& a, const CaptureInfo& b);
+[[nodiscard]] WAVICON_EXPORT Sheet response_sheet(const ResponseResult& result, const CaptureInfo& a,
+                                                  const CaptureInfo& b);
 
 /// Where the capture before and this one share the work, as the two ways of a crossover do: readings
 /// `crossover_hz`, `crossover_db`, `crossover_sum_db` and a finding are added to this one's sheet; nothing
 /// where they do not.
-WAVICON_EXPORT void add_crossover(const ResponseResult& before, const ResponseResult& here, const Sheet& of, Sheet& sheet);
+WAVICON_EXPORT void add_crossover(const ResponseResult& before, const ResponseResult& here, const Sheet& of,
+                                  Sheet& sheet);
 
 /// The filter that brings what the first unit does to what the second one does: one for each channel, its
 /// middle tap (size/2) at the same frame. FilteredSource takes it.
@@ -173,8 +176,8 @@ WAVICON_EXPORT void add_crossover(const ResponseResult& before, const ResponseRe
 /// @accuracy  two equalisers null 70 dB deep through it, from an octave above what was measured
 /// (response_test.cpp)
 [[nodiscard]] WAVICON_EXPORT std::vector<std::vector<double>> matching_filters(const ResponseResult& first,
-                                                                const ResponseResult& second,
-                                                                double seconds = 0.5);
+                                                                               const ResponseResult& second,
+                                                                               double seconds = 0.5);
 
 /// The curve "difference" that would bring the first capture to this one, and `difference_max_db`.
 WAVICON_EXPORT void add_difference(const Sheet& first, Sheet& sheet);

@@ -38,11 +38,13 @@ struct SpectrogramOptions {
 /// @throws Error bad_argument for options out of range; bad_input for a NaN or infinite sample, or a stretch
 /// without a frame.
 /// @accuracy  a sine's level within 0.05 dB in its column's highest cell (spectrogram_test.cpp).
-[[nodiscard]] WAVICON_EXPORT Sheet measure_spectrogram(const JudgedCapture& capture, const SpectrogramOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT Sheet measure_spectrogram(const JudgedCapture& capture,
+                                                       const SpectrogramOptions& options = {});
 
 /// Adds to a spectrogram where the orders of a sweep run, and their reflections at half the rate: curves
 /// "order 2" …, and the names of the stimulus's parts.
-WAVICON_EXPORT void add_sweep_paths(Sheet& sheet, const Stimulus& stimulus, const Take& take, int highest_order);
+WAVICON_EXPORT void add_sweep_paths(Sheet& sheet, const Stimulus& stimulus, const Take& take,
+                                    int highest_order);
 
 /// What the sheets of this measurement can hold.
 [[nodiscard]] WAVICON_EXPORT const ReadingTable& spectrogram_readings();

@@ -78,7 +78,7 @@ struct SpectrumResult {
 /// @accuracy  lines 0.01 dB and a hundredth of the resolution when they stand 40 dB out (spectrum_test.cpp)
 ///            bands of periodic noise 0.003 dB with noise 40 dB below
 [[nodiscard]] WAVICON_EXPORT SpectrumResult measure_spectrum(const JudgedCapture& capture,
-                                              const SpectrumOptions& options = {});
+                                                             const SpectrumOptions& options = {});
 
 [[nodiscard]] WAVICON_EXPORT Sheet spectrum_sheet(const SpectrumResult& result, const CaptureInfo& capture);
 

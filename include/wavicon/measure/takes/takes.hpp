@@ -52,7 +52,8 @@ struct TakesResult {
 /// @throws Error bad_input for 0 frames, silence, or nothing that stands out of it; bad_argument for options
 /// out of range.
 /// @accuracy  edges within 20 ms, gains 0.05 dB, gap noise 0.1 dB (takes_test.cpp)
-[[nodiscard]] WAVICON_EXPORT TakesResult measure_takes(const JudgedCapture& recording, const TakesOptions& options = {});
+[[nodiscard]] WAVICON_EXPORT TakesResult measure_takes(const JudgedCapture& recording,
+                                                       const TakesOptions& options = {});
 
 /// Readings with `take` in their conditions, curves "take 1", … (third octaves, matched), findings.
 [[nodiscard]] WAVICON_EXPORT Sheet takes_sheet(const TakesResult& result, const CaptureInfo& capture);

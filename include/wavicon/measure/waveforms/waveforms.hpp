@@ -42,12 +42,12 @@ struct WaveformsResult {
 ///
 /// @throws Error bad_argument when there is none; bad_input for NaN or infinity or what is cut off.
 [[nodiscard]] WAVICON_EXPORT WaveformsResult measure_waveforms(const JudgedCapture& a, const JudgedCapture& b,
-                                                const std::string& part = "");
+                                                               const std::string& part = "");
 
 /// Readings (`frequency_hz` in the conditions), the curves "in 997 Hz", "out 997 Hz" …, and findings in
 /// words.
 [[nodiscard]] WAVICON_EXPORT Sheet waveforms_sheet(const WaveformsResult& result, const CaptureInfo& a,
-                                    const CaptureInfo& b);
+                                                   const CaptureInfo& b);
 
 /// What the sheets of this measurement can hold.
 [[nodiscard]] WAVICON_EXPORT const ReadingTable& waveforms_readings();
