@@ -6,6 +6,7 @@
 #include "measure/programme.hpp"
 #include "wavicon/measure/aliasing/aliasing.hpp"
 #include "wavicon/measure/harmonics/harmonics.hpp"
+#include "wavicon/measure/latency/latency.hpp"
 #include "wavicon/measure/levels/levels.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 #include "wavicon/measure/noise/noise.hpp"
@@ -127,6 +128,7 @@ TEST(Floors, ABoundOfThdIsABoundInTheSheet) {
   const Sheet dirty = harmonics_sheet(measure_harmonics(taken(audio, SampleFormat::pcm24)), {});
   for (const char* name : {"thd_db", "thd_percent", "h2_dbc"})
     EXPECT_FALSE(find_reading(dirty, name, 0)->bound) << name;
+  EXPECT_NEAR(condition_of(*find_reading(dirty, "thd_db", 0), "level_dbfs"), 20 * std::log10(0.5), 0.001);
   // Ideal TPDF-dithered 24 bits: THD+N's floor is that of the dither, -144.49 + 4.77 - 3.01 dB re full scale
   // at -6 dBFS.
   EXPECT_NEAR(*find_reading(dirty, "thd_n_db", 0)->floor,
@@ -154,6 +156,7 @@ TEST(Floors, APartPlayedTooFastIsMeasuredWhereItIs) {
   recipe.parts.push_back({.name = "hush", .kind = Silence{.seconds = 1}});
   recipe.parts.push_back(
       {.name = "tone", .kind = Tone{.frequency_hz = 997, .level_dbfs = -12, .seconds = 2}});
+  recipe.parts.push_back({.name = "two", .kind = TwoTone{}});
   const auto stimulus = std::make_shared<Stimulus>(recipe);
   Signal x = rendered(*stimulus);
   const Signal hiss = noise(x.size(), -100, 4);
@@ -178,6 +181,10 @@ TEST(Floors, APartPlayedTooFastIsMeasuredWhereItIs) {
   const double from_s = capture.seconds_of(static_cast<double>(stimulus->parts()[1].first_frame));
   EXPECT_NEAR(condition_of(*find_reading(harmonics, "thd_db", 0), "from_s"), from_s, 0.001);
   EXPECT_GT(from_s, 1.3);
+  const double two_s = capture.seconds_of(static_cast<double>(stimulus->parts()[2].first_frame));
+  const Sheet two = sheet_of("harmonics", "two");
+  EXPECT_EQ(two.measurement, "intermodulation");
+  EXPECT_NEAR(condition_of(two.readings.front(), "from_s"), two_s + 0.15, 0.15);
   for (const PartSheet& part : measure_parts(capture)) {
     ASSERT_EQ(part.problem, "") << part.measurement;
     const double start = capture.seconds_of(static_cast<double>(stimulus->parts()[part.part].first_frame));
@@ -202,6 +209,104 @@ TEST(Floors, ConditionsOfABandAreThoseThatWereMeasured) {
     const ConditionValue* band = find_condition(*find_reading(*sheet, "over_24_bit_db", 0), "bandwidth_hz");
     EXPECT_EQ(std::get<std::vector<double>>(*band).front(), sheet == &wide ? 0 : 2000);
   }
+}
+
+// The floor of what is left is that of the depth, at A's level.
+TEST(Floors, TheFloorOfANullStandsUnderDepthAndResidualAlike) {
+  const Signal& x = programme("chamber", kRate, 4);
+  Signal y = x;
+  const Quantiser quantiser(SampleFormat::pcm16, true, 3);
+  for (std::size_t n = 0; n < y.size(); ++n) y[n] = quantiser.value(y[n], 0, static_cast<std::int64_t>(n));
+  const Sheet sheet =
+      null_sheet(measure_null(taken(audio_of(x, kRate)), taken(audio_of(y, kRate), SampleFormat::pcm16),
+                              {.delay_samples = 0, .drift_ppm = 0, .gain_db = 0, .polarity = 1}),
+                 {}, {});
+  const Reading *depth = find_reading(sheet, "null_depth_db", 0),
+                *residual = find_reading(sheet, "residual_rms_dbfs", 0);
+  ASSERT_TRUE(depth->floor && residual->floor);
+  EXPECT_NEAR(*residual->floor, *depth->floor + condition_of(*depth, "reference_dbfs"), 1e-9);
+  // TPDF dither and rounding: a quarter of a squared step.
+  EXPECT_NEAR(*residual->value, 20 * std::log10(0.5 * std::exp2(-15)), 0.1);
+}
+
+// IEC 61672-1: A takes 19.1 dB off at 100 Hz, and nothing at 1 kHz.
+TEST(Floors, AWeightedDepthWeighsBothSides) {
+  Audio a(kRate, 1, static_cast<std::int64_t>(6 * kRate)), b = a;
+  for (std::int64_t n = 0; n < a.frames(); ++n) {
+    const double x = 0.5 * exact_sine(1000, kRate, n);
+    a.channel(0)[static_cast<std::size_t>(n)] = x;
+    b.channel(0)[static_cast<std::size_t>(n)] = x + 0.001 * exact_sine(100, kRate, n);
+  }
+  const Sheet sheet = null_sheet(
+      measure_null(taken(a), taken(b), {.delay_samples = 0, .drift_ppm = 0, .gain_db = 0, .polarity = 1}), {},
+      {});
+  EXPECT_NEAR(value_of(sheet, "null_depth_db"), 20 * std::log10(0.002), 0.01);
+  EXPECT_NEAR(value_of(sheet, "null_depth_a_db"), 20 * std::log10(0.002) - 19.1, 0.15);
+}
+
+// What comes back untouched reads no more than its own floor, and is called a bound.
+TEST(Floors, AliasingOfNothingIsItsFloor) {
+  Recipe recipe{.sample_rate_hz = kRate, .marks = false};
+  recipe.parts.push_back({.kind = Sweep{.from_hz = 200, .to_hz = 20000, .seconds = 4, .level_dbfs = -6}});
+  Stimulus stimulus(recipe);
+  const Signal x = rendered(stimulus);
+  Audio audio(kRate, 1, static_cast<std::int64_t>(x.size()));
+  const Quantiser quantiser(SampleFormat::pcm24, true, 11);
+  for (std::size_t n = 0; n < x.size(); ++n)
+    audio.channel(0)[n] = quantiser.value(x[n], 0, static_cast<std::int64_t>(n));
+  MemorySource source(audio);
+  const Sheet sheet =
+      aliasing_sheet(measure_aliasing(played(source, stimulus, Take{}, SampleFormat::pcm24), 0), {});
+  const Reading* worst = find_reading(sheet, "worst_alias_dbc", 0);
+  ASSERT_TRUE(worst != nullptr && worst->value && worst->floor);
+  EXPECT_TRUE(worst->bound);
+  EXPECT_NEAR(*worst->value, *worst->floor, 3);
+}
+
+TEST(Floors, TheSpreadOfABandIsThatOfItsWidthAndTime) {
+  const Audio audio = audio_of(noise(static_cast<std::size_t>(8 * kRate), -40, 9), kRate);
+  const Sheet sheet = spectrum_sheet(measure_spectrum(taken(audio), {.bands_per_octave = 3}), {});
+  std::size_t seen = 0;
+  for (const Reading& r : sheet.readings)
+    if (r.name == "band_dbfs" && condition_of(r, "centre_hz") > 900) {
+      const double width = condition_of(r, "centre_hz") * (std::pow(10, 0.05) - std::pow(10, -0.05));
+      if (condition_of(r, "centre_hz") * std::pow(10, 0.05) > kRate / 2) continue;
+      EXPECT_NEAR(condition_of(r, "spread_db"), 4.34 / std::sqrt(width * 8),
+                  0.02 * 4.34 / std::sqrt(width * 8));
+      ++seen;
+    }
+  EXPECT_GT(seen, 10U);
+}
+
+// White noise is weighted as white rounding error is.
+TEST(Floors, WeightedFloorsAreWeightedAsTheNoiseIs) {
+  const Audio audio = audio_of(noise(static_cast<std::size_t>(8 * kRate), -60, 12), kRate);
+  const Sheet sheet = noise_sheet(measure_noise(taken(audio, SampleFormat::pcm24)), {});
+  const Reading* flat = find_reading(sheet, "noise_dbfs", 0);
+  for (const char* name : {"noise_a_dbfs", "noise_468_dbfs"}) {
+    const Reading* weighted = find_reading(sheet, name, 0);
+    ASSERT_TRUE(weighted->floor) << name;
+    EXPECT_NEAR(*weighted->floor - *flat->floor, *weighted->value - *flat->value, 0.1) << name;
+  }
+  EXPECT_NEAR(condition_of(*flat, "duration_s"), 8, 1e-9);
+  EXPECT_NEAR(condition_of(*flat, "from_s"), 0, 1e-9);
+}
+
+// Two marks that lie 0.3 samples apart from each other: half of it on each side of the latency.
+TEST(Floors, TheSpreadOfALatencyIsHalfOfWhatMarksDiffer) {
+  Recipe recipe{.sample_rate_hz = kRate, .silence_before_s = 0.2, .silence_after_s = 0.2};
+  recipe.parts.push_back({.kind = Silence{.seconds = 1}});
+  Stimulus stimulus(recipe);
+  const Signal x = rendered(stimulus), late = moved(x, 0.3);
+  Signal y = x;
+  std::copy(late.begin() + static_cast<std::ptrdiff_t>(x.size() / 2), late.end(),
+            y.begin() + static_cast<std::ptrdiff_t>(x.size() / 2));
+  const Audio a = audio_of(x, kRate), b = audio_of(y, kRate);
+  MemorySource of_a(a), of_b(b);
+  const auto result = measure_latency(holding(of_a, stimulus), holding(of_b, stimulus));
+  ASSERT_TRUE(result.by_marks);
+  EXPECT_NEAR(result.latency_samples, 0.15, 0.005);
+  EXPECT_NEAR(result.spread_samples, 0.15, 0.005);
 }
 
 TEST(Floors, AToneThatNobodyPlayedIsNotCutOut) {
