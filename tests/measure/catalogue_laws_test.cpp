@@ -102,6 +102,10 @@ TEST(Catalogue, SaysOfEachReadingWhatAPersonNeeds) {
       EXPECT_FALSE(e.words.empty() || e.definition.empty()) << which;
       EXPECT_FALSE(e.conditions.empty()) << which;
       EXPECT_GE(e.digits, 0) << which;
+      // 21 % is no 2e+01 %.
+      if (e.unit == "%") {
+        EXPECT_GE(e.digits, 3) << which;
+      }
       EXPECT_EQ(e.definition.back(), '.') << which;
       // One name has one unit, wherever it is read, and its suffix tells it.
       const auto [known, added] = units.emplace(e.name, e.unit);
