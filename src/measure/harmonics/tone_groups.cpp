@@ -113,31 +113,19 @@ void form_ratios(ChannelTones& channel) {
   channel.third_bound = third.bound;
 }
 
-ChannelTones measure_channel(std::span<const double> samples, double rate, const ToneGroupOptions& options,
-                             double band_to_hz, SpectralTools& tools) {
-  ChannelTones channel;
-  if (peak(samples) == 0) {
-    channel.state = ChannelTones::State::silent;
-    return channel;
-  }
-  LineSpectrum spectrum(samples, rate, divide(samples.size(), kLongestWindow), tools);
-  std::vector<double> places{0.0};
+// Where the tones really are, near the frequencies asked for.
+void find_tones(LineSpectrum& spectrum, const ToneGroupOptions& options, ChannelTones& channel) {
   for (std::size_t i = 0; i < options.tones_hz.size(); ++i) {
     const double hz = options.tones_hz[i];
     double reach = std::max(kFoundWithin * hz, 2 * spectrum.hz_per_bin());
     if (i > 0) reach = std::min(reach, 0.4 * (hz - options.tones_hz[i - 1]));
     if (i + 1 < options.tones_hz.size()) reach = std::min(reach, 0.4 * (options.tones_hz[i + 1] - hz));
     channel.tones.push_back({spectrum.refine_hz(hz, reach), 0});
-    places.push_back(channel.tones.back().hz);
   }
-  const bool pair = channel.tones.size() == 2;
-  if (pair)
-    channel.products = products_of(channel.tones[0].hz, channel.tones[1].hz, options.highest_order, rate,
-                                   spectrum.lobe_half_hz());
-  std::vector<double> lines = places;
-  for (const ToneProduct& p : channel.products) lines.push_back(p.hz);
-  std::sort(lines.begin(), lines.end());
+}
 
+// Tones that do not stand out of the noise are missing.
+void read_tones(LineSpectrum& spectrum, const std::vector<double>& lines, ChannelTones& channel) {
   for (GroupTone& tone : channel.tones) {
     const double noise =
         spectrum.noise_power_per_bin(tone.hz, lines) * static_cast<double>(spectrum.lobe_bins(tone.hz));
@@ -148,19 +136,16 @@ ChannelTones measure_channel(std::span<const double> samples, double rate, const
       tone.amplitude = std::sqrt(lobe - noise);
     }
   }
-  if (channel.missing_hz.size() == channel.tones.size() || (pair && !channel.missing_hz.empty())) {
-    channel.state = ChannelTones::State::no_tones;
-    return channel;
-  }
-  double loudest = 0, power = 0;
-  for (const GroupTone& tone : channel.tones) {
-    loudest = std::max(loudest, tone.amplitude);
-    power += tone.amplitude * tone.amplitude / 2;
-  }
+}
+
+void read_products(LineSpectrum& spectrum, const std::vector<double>& lines, std::size_t frames,
+                   ChannelTones& channel) {
+  double loudest = 0;
+  for (const GroupTone& tone : channel.tones) loudest = std::max(loudest, tone.amplitude);
   std::vector<double> at;
   for (const ToneProduct& p : channel.products) at.push_back(p.hz);
   const auto powers = spectrum.powers_at(at, kLineBeta);
-  const double rounding = std::pow(loudest * 0x1p-53, 2) / static_cast<double>(samples.size());
+  const double rounding = std::pow(loudest * 0x1p-53, 2) / static_cast<double>(frames);
   for (std::size_t i = 0; i < channel.products.size(); ++i) {
     ToneProduct& p = channel.products[i];
     const double noise =
@@ -171,6 +156,35 @@ ChannelTones measure_channel(std::span<const double> samples, double rate, const
     p.bound = level.bound || p.hidden;
     p.noise_amplitude = level.noise_amplitude;
   }
+}
+
+ChannelTones measure_channel(std::span<const double> samples, double rate, const ToneGroupOptions& options,
+                             double band_to_hz, SpectralTools& tools) {
+  ChannelTones channel;
+  if (peak(samples) == 0) {
+    channel.state = ChannelTones::State::silent;
+    return channel;
+  }
+  LineSpectrum spectrum(samples, rate, divide(samples.size(), kLongestWindow), tools);
+  find_tones(spectrum, options, channel);
+  std::vector<double> places{0.0};
+  for (const GroupTone& tone : channel.tones) places.push_back(tone.hz);
+  const bool pair = channel.tones.size() == 2;
+  if (pair)
+    channel.products = products_of(channel.tones[0].hz, channel.tones[1].hz, options.highest_order, rate,
+                                   spectrum.lobe_half_hz());
+  std::vector<double> lines = places;
+  for (const ToneProduct& p : channel.products) lines.push_back(p.hz);
+  std::sort(lines.begin(), lines.end());
+
+  read_tones(spectrum, lines, channel);
+  if (channel.missing_hz.size() == channel.tones.size() || (pair && !channel.missing_hz.empty())) {
+    channel.state = ChannelTones::State::no_tones;
+    return channel;
+  }
+  double power = 0;
+  for (const GroupTone& tone : channel.tones) power += tone.amplitude * tone.amplitude / 2;
+  read_products(spectrum, lines, samples.size(), channel);
   if (pair) form_ratios(channel);
   channel.rest_ratio =
       std::sqrt(spectrum.band_power(options.band_from_hz, band_to_hz, places, lines) / 2 / power);

@@ -138,6 +138,22 @@ void find_foreign(const std::vector<double>& y, double hz, double rate, ToneWave
   out.foreign_dbfs = crest;
 }
 
+// Samples of both from a rising zero crossing of A on; B's nearest frames.
+void add_shown(const Read& x, const Read& y, double a_step, double a_phase, double rate, ToneWaveform& tone) {
+  const double period = 2 * std::numbers::pi / a_step,
+               start = std::ceil(std::fmod(period * 2 - (a_phase + std::numbers::pi / 2) / a_step, period));
+  const auto shown = static_cast<std::size_t>(std::max(kShownPeriods * period, kLeastShown)) + 1;
+  const auto ahead = std::llround(start - x.zero + y.zero);
+  for (std::size_t n = 0; n < shown; ++n) {
+    const std::size_t i = static_cast<std::size_t>(start) + n;
+    const std::int64_t j = ahead + static_cast<std::int64_t>(n);
+    if (i >= x.samples.size() || j < 0 || j >= static_cast<std::int64_t>(y.samples.size())) break;
+    tone.time_s.push_back(static_cast<double>(n) / rate);
+    tone.in.push_back(x.samples[i]);
+    tone.out.push_back(y.samples[static_cast<std::size_t>(j)]);
+  }
+}
+
 }  // namespace
 
 WaveformsResult measure_waveforms(const JudgedCapture& judged_a, const JudgedCapture& judged_b,
@@ -182,20 +198,7 @@ WaveformsResult measure_waveforms(const JudgedCapture& judged_a, const JudgedCap
       if (power > 0)
         find_foreign(y.samples, place.frequency_hz * rate / (stimulus_rate * b_take.frames_per_frame), rate,
                      tone);
-      // Shown from a rising zero crossing of A on; B's nearest frames.
-      const double period = 2 * std::numbers::pi / a_step,
-                   start =
-                       std::ceil(std::fmod(period * 2 - (in.phase + std::numbers::pi / 2) / a_step, period));
-      const auto shown = static_cast<std::size_t>(std::max(kShownPeriods * period, kLeastShown)) + 1;
-      const auto ahead = std::llround(start - x.zero + y.zero);
-      for (std::size_t n = 0; n < shown; ++n) {
-        const std::size_t i = static_cast<std::size_t>(start) + n;
-        const std::int64_t j = ahead + static_cast<std::int64_t>(n);
-        if (i >= x.samples.size() || j < 0 || j >= static_cast<std::int64_t>(y.samples.size())) break;
-        tone.time_s.push_back(static_cast<double>(n) / rate);
-        tone.in.push_back(x.samples[i]);
-        tone.out.push_back(y.samples[static_cast<std::size_t>(j)]);
-      }
+      add_shown(x, y, a_step, in.phase, rate, tone);
       tones.push_back(std::move(tone));
     }
     result.channels.push_back(std::move(tones));
