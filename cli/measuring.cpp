@@ -76,7 +76,7 @@ std::string picture_help(const std::vector<PictureChoice>& pictures) {
   return text;
 }
 
-// The file's name before what is said of it, once.
+// Names the file once.
 [[noreturn]] void fail_with(const std::string& path, const Error& error, const std::string& hint = "") {
   const std::string text = error.what();
   throw Error(error.code(), (text.rfind(path + ":", 0) == 0 ? text : path + ": " + text) + hint);

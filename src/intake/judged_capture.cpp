@@ -97,6 +97,9 @@ JudgedCapture JudgedCapture::admitted(const GatePolicy& policy) const {
   now.despite_faults = true;
   judged.findings_ = intake_detail::let_through(findings_, now, judged.held_);
   std::move(decided.begin(), decided.end(), std::back_inserter(judged.findings_));
+  const bool said = std::any_of(conditions_.begin(), conditions_.end(),
+                                [](const auto& condition) { return condition.first == "despite_faults"; });
+  if (policy.despite_faults && !said) judged.conditions_.emplace_back("despite_faults", true);
   return judged;
 }
 
@@ -183,8 +186,9 @@ JudgedCapture judge_row(const std::vector<JudgedCapture>& captures) {
                       capture.info().file, capture.sample_rate_hz(), capture.channel_count(),
                       judged.info_.file, judged.sample_rate_hz(), captures.front().channel_count()));
     sources.push_back(capture.source_);
-    if (sources.size() > 1)
-      judged.findings_.insert(judged.findings_.end(), capture.findings().begin(), capture.findings().end());
+    if (sources.size() == 1) continue;
+    judged.findings_.insert(judged.findings_.end(), capture.findings_.begin(), capture.findings_.end());
+    judged.held_.insert(judged.held_.end(), capture.held_.begin(), capture.held_.end());
   }
   judged.source_ = std::make_shared<ConcatenatedSource>(std::move(sources));
   judged.info_.frames = judged.source_->frames();

@@ -18,6 +18,8 @@ struct StreamGate::Impl {
 StreamGate::StreamGate(int channel_count, double sample_rate_hz, SampleFormat format, GatePolicy policy)
     : impl_(std::make_unique<Impl>(
           Impl{HealthMeter(channel_count, sample_rate_hz, format), {}, std::move(policy), channel_count})) {
+  // Nothing is measured after a stream's end that could decide on it.
+  impl_->policy.hold_faults = false;
   impl_->health.format = format;
   impl_->health.sample_rate_hz = sample_rate_hz;
 }

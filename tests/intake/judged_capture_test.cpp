@@ -136,6 +136,27 @@ TEST(Gate, HeldFaultsKeepTheSamplesShutUntilAMeasurementAdmitsThem) {
   EXPECT_EQ(admitted.source().frames(), static_cast<std::int64_t>(dropped.size()));
   EXPECT_TRUE(std::any_of(admitted.findings().begin(), admitted.findings().end(),
                           [](const Finding& f) { return f.code == FindingCode::dropout; }));
+  EXPECT_TRUE(admitted.conditions().empty());
+  // Let through in spite of it: that stands in the conditions, and stays so.
+  const auto despite = held.admitted({.despite_faults = true});
+  ASSERT_EQ(despite.conditions().size(), 1U);
+  EXPECT_EQ(despite.conditions().front().first, "despite_faults");
+  const auto again = despite.admitted({.despite_faults = true});
+  EXPECT_EQ(again.conditions().size(), 1U);
+  EXPECT_EQ(despite.admitted({}).source().frames(), static_cast<std::int64_t>(dropped.size()));
+}
+
+// A held fault of any capture keeps the row shut, not only one of the first.
+TEST(Row, HoldsTheFaultsOfAll) {
+  const auto stimulus = booth();
+  const auto x = rendered(*stimulus);
+  const GatePolicy hold{.hold_faults = true};
+  const auto good = judge(audio_of(x, kRate), SampleFormat::float32, {stimulus, std::nullopt}, hold),
+             bad = judge(audio_of(cases()[0].damage(x), kRate), SampleFormat::float32,
+                         {stimulus, std::nullopt}, hold);
+  EXPECT_EQ(judge_row({good, good}).source().frames(), 2 * static_cast<std::int64_t>(x.size()));
+  EXPECT_THROW((void)judge_row({good, bad}).source(), UnfitCapture);
+  EXPECT_THROW((void)judge_row({bad, good}).source(), UnfitCapture);
 }
 
 TEST(Gate, AFileThatIsCutOffIsUnfit) {
@@ -225,7 +246,8 @@ TEST(StreamGate, JudgesWhatHasPassed) {
         c.code != FindingCode::broken_sample && c.code != FindingCode::silent)
       continue;  // without a stimulus no other fault can be told
     const auto x = c.damage(rendered(*stimulus));
-    StreamGate gate(1, kRate, c.format);
+    // Held or not: after a stream there is nobody who could still decide.
+    StreamGate gate(1, kRate, c.format, {.hold_faults = c.code == FindingCode::dropout});
     for (std::size_t n = 0; n < x.size(); n += 1000)
       gate.push(std::span(x).subspan(n, std::min<std::size_t>(1000, x.size() - n)));
     try {
