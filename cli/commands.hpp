@@ -27,6 +27,7 @@ inline constexpr int wrong_usage = 2;
 inline constexpr int bad_input = 3;
 inline constexpr int unit_failed = 4;
 inline constexpr int interrupted = 130;
+inline constexpr int pipe_closed = 141;  ///< who read standard output stopped reading
 }  // namespace exit_status
 
 /// Thrown out of long loops after Ctrl-C; what was being written goes with it.
@@ -56,6 +57,13 @@ class Progress {
   double start_s_;
   double last_s_;
 };
+
+/// Prints to standard output, fit for a terminal; what fails is kept for output_error().
+void print(const std::string& text);
+/// Prints a line to standard error, fit for a terminal.
+void tell(const std::string& line);
+/// Error number of the first print() that did not arrive, all of them flushed; 0 when all did.
+int output_error();
 
 /// Prints a line to standard output unless quiet.
 void say(bool quiet, const std::string& line);
@@ -96,7 +104,9 @@ struct SheetOptions {
   /// Every file that could not be written and every limit that no reading has is found before anything is
   /// measured.
   /// @param readings  names that the sheets can hold, patterns among them; empty: not known.
-  void check(const std::vector<std::string>& readings = {}) const;
+  /// @param outputs   further files that the command writes. @param inputs  and reads, besides the captures.
+  void check(const std::vector<std::string>& readings = {}, const std::vector<std::string>& outputs = {},
+             const std::vector<std::string>& inputs = {}) const;
 };
 
 /// What a command hands over to be printed and written.
@@ -109,8 +119,9 @@ struct Delivery {
 /// Prints and writes the sheets and checks the limits.
 int deliver(const SheetOptions& options, const Delivery& delivery);
 
-/// Makes a folder and those it lies in. @throws Error bad_output.
-void make_folder(const std::filesystem::path& folder);
+/// Refuses two rates that are the same: one file would take the place of the other. @param option  that has
+/// them. @throws Error bad_argument.
+void require_different(const std::vector<double>& rates_hz, const char* option);
 
 /// The recipe of a file, with the words of `measure` checked against the measurements there are.
 Recipe read_measured_recipe(const std::string& file);

@@ -8,6 +8,7 @@
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
+#include "wavicon/file/limits.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 #include "wavicon/present/manual.hpp"
 
@@ -18,12 +19,17 @@ struct Explain {
   std::string name;
   std::string measurement;
   bool all = false;
+  bool limits = false;
 };
 
 int run(const Explain& command) {
+  if (command.limits) {
+    print(limits_manual());
+    return exit_status::measured;
+  }
   const auto tables = reading_tables(measurements());
   if (command.all) {
-    std::fputs(readings_manual(tables).c_str(), stdout);
+    print(readings_manual(tables));
     return exit_status::measured;
   }
   std::vector<std::string> names;
@@ -39,7 +45,7 @@ int run(const Explain& command) {
                 fmt::format("there is no reading '{}'{}{}", command.name,
                             command.measurement.empty() ? "" : " of " + command.measurement,
                             name_hint(command.name, names)));
-  std::fputs(text.c_str(), stdout);
+  print(text);
   return exit_status::measured;
 }
 
@@ -51,8 +57,10 @@ void add_explain(CLI::App& app, Action& action) {
   sub->add_option("READING", command->name, "its name, as sheets have it: thd_n_db");
   sub->add_option("--of", command->measurement, "only of this measurement, where several give it");
   sub->add_flag("--all", command->all, "every reading, as a page in Markdown");
+  sub->add_flag("--limits", command->limits, "the bounds of what is read, as a page in Markdown");
   sub->callback([command, &action] {
-    if (command->name.empty() && !command->all) throw CLI::RequiredError("READING or --all");
+    if (command->name.empty() && !command->all && !command->limits)
+      throw CLI::RequiredError("READING, --all or --limits");
     action = [command] { return run(*command); };
   });
 }

@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include <memory>
+#include <optional>
 
 #include "feed.hpp"
 #include "wavicon/audio/error.hpp"
@@ -36,6 +37,16 @@ void report(const Feed& feed, const AudioFileInfo& in, const FeedResult& result,
                               in.sample_rate_hz, channels, channels == 1 ? "" : "s", name_of(format)));
   say(feed.quiet, fmt::format("peak in {}, out {}; {}", level_text(result.peak_in),
                               level_text(result.peak_out), latency_text(feed, result)));
+  if (channels < in.channel_count)
+    warn(feed.quiet,
+         fmt::format("{}: {} channels went in and {} came out: the last unit has {} output{}, so what "
+                     "was different between the channels is lost",
+                     feed.capture, in.channel_count, channels, channels, channels == 1 ? "" : "s"));
+  if (result.run_s > result.audio_s)
+    warn(feed.quiet,
+         fmt::format("{}: the units took {:.2f} s for {:.2f} s of audio: in real time they do not "
+                     "keep up on this machine",
+                     feed.capture, result.run_s, result.audio_s));
   if (result.latency_changed)
     warn(feed.quiet, feed.capture +
                          ": a unit reported another latency at the end than at the start: the capture may be "
@@ -68,6 +79,7 @@ int feed_once(const Feed& feed) {
     throw Error(ErrorCode::bad_argument, "--tail is not within 0 to 3600 s");
   Chain chain = open_chain(feed, in.sample_rate_hz);
   const int channels = chain.prepare(in.sample_rate_hz, in.channel_count, feed.block_frames);
+  for (const std::string& remark : chain.remarks()) warn(feed.quiet, remark);
 
   const std::string ending = std::filesystem::path(feed.capture).extension().string();
   const bool flac = ending == ".flac" || ending == ".FLAC";
@@ -76,14 +88,13 @@ int feed_once(const Feed& feed) {
   AudioWriteOptions writing{chain.claimed_rate_hz(),     channels,         format,
                             feed.format.dithers(format), feed.format.seed, in.frames + tail};
   writing.recipe = in.recipe;  // the capture knows what was fed in
+  auto progress = std::make_optional<Progress>("feed " + feed.stimulus, feed.quiet);
   AudioWriter writer(feed.capture, writing);
-  FeedResult result;
-  {
-    Progress progress("feed " + feed.stimulus, feed.quiet);
-    result = chain.feed([&](std::span<float> block) { return reader.read(block); }, in.frames,
-                        [&](std::span<const float> block) { writer.write(block); },
-                        {feed.block_frames, feed.keep_latency, tail, [&](double part) { progress(part); }});
-  }
+  const FeedResult result =
+      chain.feed([&](std::span<float> block) { return reader.read(block); }, in.frames,
+                 [&](std::span<const float> block) { writer.write(block); },
+                 {feed.block_frames, feed.keep_latency, tail, [&](double part) { (*progress)(part); }});
+  progress.reset();
   if (feed.keep_latency) writer.set_reported_samples(result.latency_frames);
   writer.finish();
   report(feed, in, result, channels, format, writer.clipped());

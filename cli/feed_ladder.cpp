@@ -16,18 +16,18 @@
 #include <thread>
 
 #include "feed.hpp"
+#include "program.hpp"
 #include "stimulus_file.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/audio_file.hpp"
 #include "wavicon/file/capture_file.hpp"
+#include "wavicon/file/limits.hpp"
 #include "wavicon/file/output_file.hpp"
 
 namespace wavicon::cli {
 namespace {
 
 namespace fs = std::filesystem;
-
-constexpr std::size_t kMostSteps = 4096;  // of a ladder: more is a typing error
 
 std::vector<std::string> listed(const std::string& value) {
   std::vector<std::string> parts(1);
@@ -39,10 +39,12 @@ std::vector<std::string> listed(const std::string& value) {
   return parts;
 }
 
-// What may stand in a file name.
+// What may stand in a file name; a sign stays what it is.
 std::string tame(std::string text) {
   for (char& c : text)
-    if (std::isalnum(static_cast<unsigned char>(c)) == 0 && c != '.' && c != '-' && c != '_') c = '-';
+    if (std::isalnum(static_cast<unsigned char>(c)) == 0 &&
+        std::string_view(".-_+").find(c) == std::string::npos)
+      c = '-';
   return text;
 }
 
@@ -90,34 +92,63 @@ std::vector<Axis> axes_of(const Feed& feed, const std::vector<UnitSpec>& specs) 
 
 struct Step {
   Feed feed;
-  std::string name;  // of its values
+  std::string name;    // of its values, for files
+  std::string values;  // as they were given
 };
 
-// The stimulus at another rate, beside the captures; made once.
-std::string stimulus_at(const Feed& feed, const Recipe& recipe, double rate) {
-  const fs::path target = fs::path(feed.capture).parent_path() /
-                          fmt::format("{}-{:g}.wav", fs::path(feed.stimulus).stem().string(), rate);
-  Recipe at_rate = recipe;
-  at_rate.sample_rate_hz = rate;
-  require_valid(at_rate);
-  write_stimulus(at_rate, target.string(), feed.quiet);
-  return target.string();
+// The stimulus at another rate, beside the captures.
+std::string stimulus_file_at(const Feed& feed, const std::string& rate) {
+  const fs::path folder = fs::path(feed.capture).parent_path();
+  const fs::path file = folder / fmt::format("{}-{}.wav", fs::path(feed.stimulus).stem().string(), rate);
+  require_below(folder, file);
+  return file.string();
+}
+
+// Makes the stimulus at each rate, once every one is known to be right.
+void make_stimuli(const Feed& feed) {
+  if (feed.rates_hz.empty()) return;
+  const auto stimulus = stimulus_inside(AudioReader(feed.stimulus).info());
+  if (!stimulus)
+    throw Error(ErrorCode::bad_input,
+                feed.stimulus + ": carries no recipe, and cannot be made at other rates");
+  std::vector<Recipe> recipes;
+  for (const double rate : feed.rates_hz) {
+    recipes.push_back(stimulus->recipe());
+    recipes.back().sample_rate_hz = rate;
+    require_valid(recipes.back());
+  }
+  for (const Recipe& recipe : recipes)
+    write_stimulus(recipe, stimulus_file_at(feed, fmt::format("{:g}", recipe.sample_rate_hz)), feed.quiet);
+}
+
+// No capture may take the place of another one, of the stimulus, or lie elsewhere.
+void require_places(const Feed& feed, const std::vector<Step>& steps) {
+  std::map<std::string, std::string> values;  // by file
+  const fs::path folder = fs::path(feed.capture).parent_path();
+  for (const Step& step : steps) {
+    const fs::path file = step.feed.capture;
+    const auto [place, is_new] = values.emplace(file.string(), step.values);
+    if (!is_new)
+      throw Error(ErrorCode::bad_argument,
+                  fmt::format("the ladder's {} and {} would both be written to {}; give values whose names "
+                              "differ",
+                              place->second, step.values, file.string()));
+    if (file.filename().string().size() > kLongestNameBytes)
+      throw Error(ErrorCode::bad_argument,
+                  fmt::format("{}: the name is longer than {} bytes; give the ladder shorter values",
+                              file.string(), kLongestNameBytes));
+    require_below(folder, file);
+    require_writable(file, {feed.stimulus, step.feed.stimulus});
+  }
 }
 
 std::vector<Step> steps_of(const Feed& feed, std::vector<UnitSpec> specs, const std::vector<Axis>& axes) {
   std::size_t count = 1;
-  for (const Axis& axis : axes) count *= axis.values.size();
-  if (count > kMostSteps)
-    throw Error(ErrorCode::bad_argument,
-                fmt::format("the ladder has {} steps; {} are the most", count, kMostSteps));
-  std::map<std::string, std::string> stimuli;
-  if (!feed.rates_hz.empty()) {
-    const auto stimulus = stimulus_inside(AudioReader(feed.stimulus).info());
-    if (!stimulus)
-      throw Error(ErrorCode::bad_input,
-                  feed.stimulus + ": carries no recipe, and cannot be made at other rates");
-    for (const double rate : feed.rates_hz)
-      stimuli[fmt::format("{:g}", rate)] = stimulus_at(feed, stimulus->recipe(), rate);
+  for (const Axis& axis : axes) {
+    count *= axis.values.size();
+    if (count > kMostLadderSteps)
+      throw Error(ErrorCode::bad_argument,
+                  fmt::format("the ladder has more than {} steps", kMostLadderSteps));
   }
   const fs::path capture = feed.capture;
   std::vector<Step> steps;
@@ -129,9 +160,10 @@ std::vector<Step> steps_of(const Feed& feed, std::vector<UnitSpec> specs, const 
       const std::string& value = axis.values[rest / block];
       rest %= block;
       step.name += fmt::format("{}{}-{}", step.name.empty() ? "" : "-", axis.name, tame(value));
+      step.values += fmt::format("{}{}={}", step.values.empty() ? "" : " ", axis.name, value);
       if (axis.kind == Axis::Kind::setting) specs[axis.unit].settings[axis.setting].second = value;
       if (axis.kind == Axis::Kind::block) step.feed.block_frames = std::stoi(value);
-      if (axis.kind == Axis::Kind::rate) step.feed.stimulus = stimuli.at(value);
+      if (axis.kind == Axis::Kind::rate) step.feed.stimulus = stimulus_file_at(feed, value);
     }
     step.feed.units.clear();
     for (const UnitSpec& spec : specs) step.feed.units.push_back(unit_text(spec));
@@ -169,7 +201,14 @@ class Record {
     std::error_code ignored;
     return finished_.count(capture) > 0 && fs::exists(capture, ignored);
   }
-  void add(const std::string& capture) { std::ofstream(file_, std::ios::app) << capture + "\n"; }
+  void add(const std::string& capture) {
+    std::ofstream out(file_, std::ios::app);
+    out << capture + "\n";
+    out.close();
+    if (!out)
+      throw Error(ErrorCode::write_failed,
+                  fmt::format("{}: cannot be written: is the disk full?", file_.string()));
+  }
   void remove() {
     std::error_code ignored;
     fs::remove(file_, ignored);
@@ -188,13 +227,14 @@ class Record {
     const std::string start = "." + capture.stem().string() + "-";
     const fs::path folder = capture.has_parent_path() ? capture.parent_path() : fs::path(".");
     std::vector<fs::path> old;
-    for (const auto& entry : fs::directory_iterator(folder, ignored)) {
-      const std::string name = entry.path().filename().string();
+    for (fs::directory_iterator at(folder, ignored), end; !ignored && at != end; at.increment(ignored)) {
+      const fs::path& path = at->path();
+      const std::string name = path.filename().string();
       const auto mark = name.find(".partial");
       if (name.rfind(start, 0) != 0 || mark == std::string::npos) continue;
       const auto dash = name.rfind('-', mark), dot = name.rfind('.', dash);
       const int pid = dot == std::string::npos ? 0 : std::atoi(name.c_str() + dot + 1);
-      if (pid > 0 && !lives(pid)) old.push_back(entry.path());
+      if (pid > 0 && !lives(pid)) old.push_back(path);
     }
     for (const fs::path& file : old) fs::remove(file, ignored);
   }
@@ -203,12 +243,6 @@ class Record {
   std::string head_;
   std::set<std::string> finished_;
 };
-
-int status_of(ErrorCode code) {
-  return code == ErrorCode::bad_input     ? exit_status::bad_input
-         : code == ErrorCode::unit_failed ? exit_status::unit_failed
-                                          : exit_status::wrong_usage;
-}
 
 // A step in a process of its own; what it prints comes in one piece.
 struct Worker {
@@ -236,16 +270,12 @@ Worker start(const Step& step, std::size_t index) {
     int status = exit_status::measured;
     try {
       status = feed_once(step.feed);
-    } catch (const Error& error) {
-      std::string line = error.what();
-      std::replace(line.begin(), line.end(), '\n', ' ');
-      std::fprintf(stderr, "wavicon: %s: %s\n", step.name.c_str(), line.c_str());
-      status = status_of(error.code());
     } catch (const Interrupted&) {
       status = exit_status::interrupted;
-    } catch (const std::exception& error) {
-      std::fprintf(stderr, "wavicon: %s: %s\n", step.name.c_str(), error.what());
-      status = exit_status::unit_failed;
+    } catch (...) {
+      const Failure failure = current_failure();
+      tell(fmt::format("wavicon: {}: {}", step.name, failure.line));
+      status = failure.status;
     }
     std::fflush(nullptr);
     ::_exit(status);
@@ -326,7 +356,9 @@ int run_feed(const Feed& asked) {
   const auto axes = axes_of(feed, specs);
   if (axes.empty()) return feed_once(feed);
   require_writable(feed.capture, {feed.stimulus});
+  require_different(feed.rates_hz, "--rates");
   const auto steps = steps_of(feed, specs, axes);
+  require_places(feed, steps);
   // What is mistyped is found before the first capture is fed.
   UnitSearch search = own_units();
   search.isolate = !feed.in_process;
@@ -334,6 +366,7 @@ int run_feed(const Feed& asked) {
   for (const Step& step : steps) units.insert(step.feed.units.begin(), step.feed.units.end());
   for (const std::string& unit : units)
     if (parse_unit(unit).scheme != "jack") (void)open_unit(parse_unit(unit), search);
+  make_stimuli(feed);
   return climb(feed, specs, steps);
 }
 

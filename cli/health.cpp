@@ -4,6 +4,7 @@
 #include <memory>
 
 #include "commands.hpp"
+#include "program.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/intake/health.hpp"
@@ -38,11 +39,13 @@ Sheet check(const std::string& path, const Health& command) {
     return sheet;
   } catch (const Error& error) {
     throw Error(error.code(), path + ": " + error.what());
+  } catch (const std::exception&) {
+    throw Error(ErrorCode::bad_input, path + ": " + current_failure().line);
   }
 }
 
 int run(const Health& command) {
-  command.sheet.check(reading_names_of({&health_readings()}));
+  command.sheet.check(reading_names_of({&health_readings()}), {}, {command.stimulus, command.reference});
   std::vector<Sheet> sheets;
   for (const std::string& capture : command.sheet.captures) sheets.push_back(check(capture, command));
   const int status = deliver(command.sheet, {.sheets = sheets});

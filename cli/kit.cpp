@@ -7,6 +7,7 @@
 #include <memory>
 
 #include "commands.hpp"
+#include "program.hpp"
 #include "stimulus_file.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/capture_file.hpp"
@@ -85,17 +86,18 @@ int make(const Make& command) {
     at_rate.sample_rate_hz = rate;
     require_valid(at_rate);
   }
+  require_different(rates, "--rates");
   const fs::path folder = command.folder;
-  for (const char* part : {"stimuli", "bounces"}) make_folder(folder / part);
+  for (const char* part : {"stimuli", "bounces"}) make_folder(file_below(folder, part));
   std::vector<std::string> files;
   for (const double rate : rates) {
     Recipe at_rate = recipe;
     at_rate.sample_rate_hz = rate;
     files.push_back(fmt::format("{}-{:g}.wav", recipe.name, rate));
-    write_stimulus(at_rate, (folder / "stimuli" / files.back()).string(), command.quiet);
+    write_stimulus(at_rate, file_below(folder / "stimuli", files.back()).string(), command.quiet);
   }
-  write_text_file(folder / "recipe.toml", recipe_text(recipe));
-  write_text_file(folder / "instructions.txt", instructions(recipe, files));
+  write_text_file(file_below(folder, "recipe.toml"), recipe_text(recipe));
+  write_text_file(file_below(folder, "instructions.txt"), instructions(recipe, files));
   say(command.quiet,
       fmt::format("{}: read instructions.txt; exported files go into bounces/", folder.string()));
   return exit_status::measured;
@@ -107,6 +109,20 @@ bool is_audio(const fs::path& file) {
                  [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
   return ending == ".wav" || ending == ".aif" || ending == ".aiff" || ending == ".flac" || ending == ".w64" ||
          ending == ".rf64" || ending == ".caf";
+}
+
+// Every audio file in a folder and those below it, by name.
+std::vector<fs::path> bounces_in(const fs::path& folder) {
+  std::vector<fs::path> files;
+  std::error_code failure, ignored;
+  for (fs::recursive_directory_iterator at(folder, failure), end; !failure && at != end;
+       at.increment(failure))
+    if (at->is_regular_file(ignored) && is_audio(at->path())) files.push_back(at->path());
+  if (failure)
+    throw Error(ErrorCode::bad_input,
+                fmt::format("{}: cannot be read ({})", folder.string(), failure.message()));
+  std::sort(files.begin(), files.end());
+  return files;
 }
 
 // One bounce; what is no bounce of this kit is an error.
@@ -129,10 +145,7 @@ int read(const Read& command) {
         ErrorCode::bad_argument,
         fmt::format("{} is no kit: it holds no recipe.toml; 'wavicon kit make' makes one", folder.string()));
   const Recipe recipe = read_measured_recipe((folder / "recipe.toml").string());
-  std::vector<fs::path> files;
-  for (const auto& entry : fs::recursive_directory_iterator(folder / "bounces", ignored))
-    if (entry.is_regular_file(ignored) && is_audio(entry.path())) files.push_back(entry.path());
-  std::sort(files.begin(), files.end());
+  const std::vector<fs::path> files = bounces_in(folder / "bounces");
   if (files.empty())
     throw Error(ErrorCode::bad_input,
                 fmt::format("{} holds no audio files yet: export into it (instructions.txt says how)",
@@ -147,17 +160,20 @@ int read(const Read& command) {
   std::vector<std::string> names, columns;
   bool all = true;
   for (const fs::path& file : files) {
-    names.push_back(fs::relative(file, folder / "bounces", ignored).string());
+    names.push_back(file.lexically_relative(folder / "bounces").string());
     try {
       BounceReading reading = read_bounce(file, recipe);
       for (const std::string& column : reading.columns)
         if (std::find(columns.begin(), columns.end(), column) == columns.end()) columns.push_back(column);
       sheets.push_back(std::move(reading.sheet));
-    } catch (const Error& error) {
+    } catch (const Interrupted&) {
+      throw;
+    } catch (const std::exception&) {
       all = false;
       Sheet sheet{.measurement = kit_readings().measurement};
       sheet.capture.file = file.string();
-      sheet.findings.push_back({Severity::fault, FindingCode::wrong_stimulus, error.what(), std::nullopt});
+      sheet.findings.push_back(
+          {Severity::fault, FindingCode::wrong_stimulus, current_failure().line, std::nullopt});
       sheets.push_back(std::move(sheet));
     }
   }
@@ -165,10 +181,13 @@ int read(const Read& command) {
   if (!command.json && !command.quiet) {
     for (std::size_t i = 0; i < sheets.size(); ++i)
       for (const Finding& finding : sheets[i].findings)
-        std::printf("%s: %s%s\n", names[i].c_str(), finding.severity == Severity::fault ? "fault: " : "",
-                    finding.text.c_str());
-    std::printf("\n%s", ladder_table(sheets, names, columns, "bounce").c_str());
+        print(fmt::format("{}: {}{}\n", names[i], finding.severity == Severity::fault ? "fault: " : "",
+                          finding.text));
+    print("\n" + ladder_table(sheets, names, columns, "bounce"));
   }
+  if (!all && (command.json || command.quiet))
+    tell(fmt::format("wavicon: {}: not every bounce could be measured: the sheets say which, and why",
+                     folder.string()));
   return all ? status : exit_status::bad_input;
 }
 

@@ -148,7 +148,8 @@ int serve(const StandIn& command) {
       *unit, command.name.empty() ? spec.name : command.name, command.server, command.channels, reported,
       [&](const std::string& line) {
         say(command.quiet, line);
-        std::fflush(stdout);
+        if (const int error = output_error(); error != 0)
+          throw Error(ErrorCode::write_failed, "standard output cannot be written");
       },
       [&] {
         return stop_asked != 0 ||

@@ -112,13 +112,19 @@ void refuse_clipping_level(const Recipe& recipe) {
                               tone->level_dbfs, recipe.bits));
 }
 
+bool is_folder(const fs::path& path) {
+  std::error_code ignored;
+  return fs::is_directory(path, ignored);
+}
+
 std::string file_for_rate(const Make& make, const Recipe& recipe, double rate) {
   const fs::path given = make.file;
-  const bool folder = given.filename().empty() || fs::is_directory(given);
-  if (folder) return (given / fmt::format("{}-{:g}.wav", recipe.name, rate)).string();
-  return (given.parent_path() /
-          fmt::format("{}-{:g}{}", given.stem().string(), rate, given.extension().string()))
-      .string();
+  const bool folder = given.filename().empty() || is_folder(given);
+  if (folder) return file_below(given, fmt::format("{}-{:g}.wav", recipe.name, rate)).string();
+  const fs::path beside =
+      given.parent_path() / fmt::format("{}-{:g}{}", given.stem().string(), rate, given.extension().string());
+  require_below(given.parent_path(), beside);
+  return beside.string();
 }
 
 Recipe finished_recipe(Make& make) {
@@ -144,23 +150,29 @@ Recipe finished_recipe(Make& make) {
 int run(Make make) {
   const Recipe recipe = finished_recipe(make);
   refuse_clipping_level(recipe);
-  if (!make.save_recipe.empty()) require_writable(make.save_recipe);
-  // A name that ends in a slash is a folder, made when it is not there.
-  if (fs::path(make.file).filename().empty()) make_folder(make.file);
-  if (make.rates_hz.empty()) {
-    const bool folder = fs::path(make.file).filename().empty() || fs::is_directory(make.file);
-    write_stimulus(recipe, folder ? file_for_rate(make, recipe, recipe.sample_rate_hz) : make.file,
-                   make.quiet);
-  }
+  std::vector<fs::path> inputs;
+  if (!make.recipe_file.empty()) inputs.emplace_back(make.recipe_file);
+  require_different(make.rates_hz, "--rates");
   for (const double rate : make.rates_hz) {
     Recipe at_rate = recipe;
     at_rate.sample_rate_hz = rate;
     require_valid(at_rate);
   }
-  for (const double rate : make.rates_hz) {
+  // A name that ends in a slash is a folder, made when it is not there.
+  if (fs::path(make.file).filename().empty()) make_folder(make.file);
+  // Every file that cannot be written is found before the first is.
+  const bool one = make.rates_hz.empty() && !is_folder(make.file);
+  const auto rates = make.rates_hz.empty() ? std::vector{recipe.sample_rate_hz} : make.rates_hz;
+  std::vector<fs::path> files;
+  for (const double rate : rates) files.emplace_back(one ? make.file : file_for_rate(make, recipe, rate));
+  std::vector<fs::path> outputs = files;
+  if (!make.save_recipe.empty()) outputs.emplace_back(make.save_recipe);
+  for (const fs::path& file : outputs) require_writable(file, inputs);
+  require_apart(outputs);
+  for (std::size_t i = 0; i < rates.size(); ++i) {
     Recipe at_rate = recipe;
-    at_rate.sample_rate_hz = rate;
-    write_stimulus(at_rate, file_for_rate(make, recipe, rate), make.quiet);
+    at_rate.sample_rate_hz = rates[i];
+    write_stimulus(at_rate, files[i].string(), make.quiet);
   }
   if (!make.save_recipe.empty()) write_text_file(make.save_recipe, recipe_text(recipe));
   return exit_status::measured;

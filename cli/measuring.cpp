@@ -10,6 +10,7 @@
 #include <utility>
 
 #include "commands.hpp"
+#include "program.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/file/output_file.hpp"
@@ -85,15 +86,16 @@ std::string picture_help(const std::vector<PictureChoice>& pictures) {
 // For --verbose: what a file is, on standard error.
 void tell_file(const std::string& path) {
   const AudioFileInfo info = AudioReader(path, CutOff::accepted).info();
-  fmt::print(stderr, "wavicon: {}: {}, {}, {:g} Hz, {} channel{}, {:.3f} s", path, info.container,
-             capture_info(info).format, info.sample_rate_hz, info.channel_count,
-             info.channel_count == 1 ? "" : "s", static_cast<double>(info.frames) / info.sample_rate_hz);
+  std::string text =
+      fmt::format("wavicon: {}: {}, {}, {:g} Hz, {} channel{}, {:.3f} s", path, info.container,
+                  capture_info(info).format, info.sample_rate_hz, info.channel_count,
+                  info.channel_count == 1 ? "" : "s", static_cast<double>(info.frames) / info.sample_rate_hz);
   if (!info.recipe.empty()) {
     const Recipe recipe = parse_recipe(info.recipe, path + " (the recipe inside)");
-    fmt::print(stderr, "; carries the recipe '{}': {} part{}{}", recipe.name, recipe.parts.size(),
-               recipe.parts.size() == 1 ? "" : "s", recipe.marks ? " between marks" : ", no marks");
+    text += fmt::format("; carries the recipe '{}': {} part{}{}", recipe.name, recipe.parts.size(),
+                        recipe.parts.size() == 1 ? "" : "s", recipe.marks ? " between marks" : ", no marks");
   }
-  fmt::print(stderr, "\n");
+  tell(text);
 }
 
 // Files through the gate of one measurement.
@@ -148,19 +150,21 @@ OpenSink sinks_of(const Measuring& command) {
     if (found == wanted.end()) return nullptr;
     if (item.empty()) return file_sink(found->second, shape);
     make_folder(found->second);
-    return file_sink(fs::path(found->second) / (item + ".wav"), shape);
+    return file_sink(file_below(found->second, item + ".wav"), shape);
   };
 }
 
-void check_outputs(const Measuring& command, std::size_t count) {
-  const std::vector<fs::path> inputs(command.sheet.captures.begin(), command.sheet.captures.end());
+// @return those that are files of their own.
+std::vector<std::string> checked_outputs(const Measuring& command, std::size_t count) {
+  std::vector<std::string> files;
   for (const ExtraOutput& output : command.descriptor->outputs) {
     const std::string& file = command.outputs.at(output.name);
     if (file.empty()) continue;
     if (output.one_capture && count > 1 && command.descriptor->input == MeasuredInput::against)
       throw Error(ErrorCode::bad_argument, fmt::format("--{} is made of one B, not of several", output.name));
-    if (!output.several) require_writable(file, inputs);
+    if (!output.several) files.push_back(file);
   }
+  return files;
 }
 
 MeasureRequest request_of(const Measuring& command, std::size_t count) {
@@ -182,13 +186,18 @@ void measure_one(Measuring& command, const MeasureRequest& request, const Judged
     const auto start = std::chrono::steady_clock::now();
     auto made = measured(*command.measurement, request, capture, index);
     if (command.sheet.verbose)
-      fmt::print(stderr, "wavicon: {}: {} measured in {:.2f} s: {} readings, {} curves\n", path,
-                 made.back().measurement,
-                 std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(),
-                 made.back().readings.size(), made.back().curves.size());
+      tell(fmt::format("wavicon: {}: {} measured in {:.2f} s: {} readings, {} curves", path,
+                       made.back().measurement,
+                       std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(),
+                       made.back().readings.size(), made.back().curves.size()));
     for (Sheet& sheet : made) sheets.push_back(std::move(sheet));
   } catch (const Error& error) {
     fail_with(path, error);
+  } catch (const Interrupted&) {
+    throw;
+  } catch (const std::exception&) {
+    const Failure failure = current_failure();
+    throw Error(ErrorCode::bad_input, fmt::format("{}: {}", path, failure.line));
   }
 }
 
@@ -233,11 +242,12 @@ int run(Measuring& command) {
                     count = descriptor.input == MeasuredInput::against ? files - 1 : files;
   if (descriptor.input == MeasuredInput::pair && files > 2)
     throw Error(ErrorCode::bad_argument, "a pair is two files, or two channels of one");
-  command.sheet.check(reading_names(descriptor));
+  std::vector<std::string> inputs{command.stimulus};
+  for (const ExtraInput& input : descriptor.inputs) inputs.push_back(command.inputs.at(input.name));
+  command.sheet.check(reading_names(descriptor), checked_outputs(command, count), inputs);
   require_in_range(command.fields);
   MeasureRequest request = request_of(command, count);
   command.measurement->check(request);
-  check_outputs(command, count);
   Progress progress("measuring", command.sheet.quiet);
   request.progress = [&](double part) { progress(part); };
   const auto sheets = measure_all(command, request);

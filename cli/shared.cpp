@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <atomic>
+#include <cerrno>
 #include <chrono>
 #include <csignal>
 #include <cstdio>
@@ -11,6 +12,7 @@
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
+#include "wavicon/audio/plain_text.hpp"
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/file/sheet_file.hpp"
@@ -25,6 +27,12 @@ namespace {
 namespace fs = std::filesystem;
 
 std::atomic<bool> interrupt_asked{false};
+int print_error = 0;  // of the first print() that did not arrive
+
+std::string in_one_line(std::string text) {
+  std::replace(text.begin(), text.end(), '\n', ' ');
+  return text;
+}
 
 double now_s() {
   return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
@@ -40,9 +48,17 @@ bool is_svg(const std::string& file) { return fs::path(file).extension() == ".sv
 }  // namespace
 
 void throw_if_interrupted() {
-  // Installed with the first loop that asks: until then Ctrl-C ends the program as usual.
+  // Installed with the first loop that asks: until then Ctrl-C ends the program as usual, as a second one
+  // does.
   static const bool installed = [] {
-    for (const int signal : {SIGINT, SIGTERM}) std::signal(signal, [](int) { interrupt_asked = true; });
+    for (const int signal : {SIGINT, SIGTERM})
+      std::signal(signal, [](int number) {
+        if (interrupt_asked.exchange(true)) {
+          abandon_partial_files();
+          std::signal(number, SIG_DFL);
+          std::raise(number);
+        }
+      });
     return true;
   }();
   if (installed && interrupt_asked) throw Interrupted{};
@@ -58,7 +74,9 @@ Progress::Progress(std::string what, bool quiet)
     : what_(std::move(what)),
       wanted_(!quiet && isatty(STDERR_FILENO) != 0),
       start_s_(now_s()),
-      last_s_(start_s_) {}
+      last_s_(start_s_) {
+  throw_if_interrupted();
+}
 
 Progress::~Progress() {
   if (shown_) std::fprintf(stderr, "\r\033[K");
@@ -69,18 +87,39 @@ void Progress::operator()(double part) {
   if (!wanted_) return;
   const double now = now_s();
   if (now - start_s_ < 1.0 || now - last_s_ < 0.1) return;
-  std::fprintf(stderr, "\r%s %3.0f %%", what_.c_str(), 100 * part);
+  std::fprintf(stderr, "\r%s %3.0f %%", printable(what_).c_str(), 100 * part);
   std::fflush(stderr);
   shown_ = true;
   last_s_ = now;
 }
 
+void print(const std::string& text) {
+  if (std::fputs(printable(text, true).c_str(), stdout) < 0 && print_error == 0) print_error = errno;
+}
+
+void tell(const std::string& line) { std::fputs((printable(in_one_line(line)) + "\n").c_str(), stderr); }
+
+int output_error() {
+  if (std::fflush(stdout) != 0 && print_error == 0) print_error = errno;
+  if (std::ferror(stdout) != 0 && print_error == 0) print_error = EIO;
+  return print_error;
+}
+
 void say(bool quiet, const std::string& line) {
-  if (!quiet) std::printf("%s\n", line.c_str());
+  if (!quiet) print(line + "\n");
 }
 
 void warn(bool quiet, const std::string& line) {
-  if (!quiet) std::fprintf(stderr, "wavicon: warning: %s\n", line.c_str());
+  if (!quiet) tell("wavicon: warning: " + line);
+}
+
+void require_different(const std::vector<double>& rates_hz, const char* option) {
+  for (std::size_t i = 0; i < rates_hz.size(); ++i)
+    if (std::find(rates_hz.begin(), rates_hz.begin() + static_cast<std::ptrdiff_t>(i), rates_hz[i]) !=
+        rates_hz.begin() + static_cast<std::ptrdiff_t>(i))
+      throw Error(ErrorCode::bad_argument,
+                  fmt::format("{}: {:g} Hz is given twice; one file would take the place of the other",
+                              option, rates_hz[i]));
 }
 
 void FormatOptions::add_to(CLI::App& app) {
@@ -160,6 +199,11 @@ void write_picture(const SheetOptions& options, const Delivery& delivery) {
                      options.plot_file, fits.most, fits.there, fits.what));
 }
 
+std::string without_line_end(std::string text) {
+  if (!text.empty() && text.back() == '\n') text.pop_back();
+  return text;
+}
+
 std::string table_of(const Delivery& delivery) {
   if (delivery.rows) return row_table(delivery.sheets, *delivery.rows);
   return delivery.sheets.size() == 1 ? sheet_table(delivery.sheets[0]) : comparison_table(delivery.sheets);
@@ -167,10 +211,15 @@ std::string table_of(const Delivery& delivery) {
 
 }  // namespace
 
-void SheetOptions::check(const std::vector<std::string>& readings) const {
-  const std::vector<fs::path> inputs(captures.begin(), captures.end());
-  for (const std::string& file : {sheet_file, csv_file, plot_file})
-    if (!file.empty()) require_writable(file, inputs);
+void SheetOptions::check(const std::vector<std::string>& readings, const std::vector<std::string>& outputs,
+                         const std::vector<std::string>& inputs) const {
+  std::vector<fs::path> read(captures.begin(), captures.end()), written{sheet_file, csv_file, plot_file};
+  for (const std::string& file : inputs)
+    if (!file.empty()) read.emplace_back(file);
+  written.insert(written.end(), outputs.begin(), outputs.end());
+  for (const fs::path& file : written)
+    if (!file.empty()) require_writable(file, read);
+  require_apart(written);
   for (const std::string& limit : limits) require_known(parse_limit(limit), readings);
   if (plot_file.empty()) return;
   if (captures.size() > (against ? 2U : 1U) && !overlays)
@@ -186,28 +235,20 @@ int deliver(const SheetOptions& options, const Delivery& delivery) {
   if (!options.csv_file.empty()) write_text_file(options.csv_file, sheets_to_csv(sheets));
   if (!options.plot_file.empty() && delivery.picture) write_picture(options, delivery);
   if (options.json && !options.quiet) {
-    std::fputs(sheets_to_json(sheets).c_str(), stdout);
+    print(sheets_to_json(sheets));
   } else if (!options.quiet) {
-    std::fputs(table_of(delivery).c_str(), stdout);
-    if (!results.empty()) std::printf("\n%s", limit_lines(results).c_str());
+    print(table_of(delivery));
+    if (!results.empty()) print("\n" + limit_lines(results));
     for (const std::string& line : delivery.comparison)
-      std::printf("%s%s\n", &line == delivery.comparison.data() ? "\n" : "", line.c_str());
+      print((&line == delivery.comparison.data() ? "\n" : "") + line + "\n");
   }
   bool all_kept = true;
   for (const LimitResult& result : results) {
     if (result.outcome == LimitResult::Outcome::kept) continue;
     all_kept = false;
-    if (options.json) std::fputs(("wavicon: " + limit_lines({result})).c_str(), stderr);
+    if (options.json) tell("wavicon: " + without_line_end(limit_lines({result})));
   }
   return all_kept ? exit_status::measured : exit_status::limit_not_kept;
-}
-
-void make_folder(const fs::path& folder) {
-  std::error_code failure;
-  fs::create_directories(folder, failure);
-  if (failure)
-    throw Error(ErrorCode::bad_output,
-                fmt::format("{}: the folder cannot be made ({})", folder.string(), failure.message()));
 }
 
 Recipe read_measured_recipe(const std::string& file) {

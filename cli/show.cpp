@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
-#include <cstdio>
 #include <memory>
 
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/plain_text.hpp"
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/present/table.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
@@ -34,30 +34,31 @@ void print_parts(const Stimulus& stimulus) {
                     part.name == part.kind ? "" : part.name,
                     channels_text(part, stimulus.recipe().channel_count)});
   if (marks) rows.push_back({"", seconds(marks->end_frame), seconds(marks->frames), "mark", "end", "all"});
-  std::printf("\n%s", aligned(rows, {false, true, true}).c_str());
+  print("\n" + aligned(rows, {false, true, true}));
 }
 
 int run(const std::string& file) {
   const AudioReader reader(file, CutOff::accepted);
   const AudioFileInfo& info = reader.info();
-  std::printf("%s: %s, %s, %g Hz, %d channel%s, %lld frames (%.6g s)\n", file.c_str(), info.container.c_str(),
-              capture_info(info).format.c_str(), info.sample_rate_hz, info.channel_count,
-              info.channel_count == 1 ? "" : "s", static_cast<long long>(info.frames),
-              static_cast<double>(info.frames) / info.sample_rate_hz);
-  if (!info.cut_off.empty()) std::printf("it is cut off: %s\n", info.cut_off.c_str());
+  print(fmt::format("{}: {}, {}, {:g} Hz, {} channel{}, {} frames ({:.6g} s)\n", file, info.container,
+                    capture_info(info).format, info.sample_rate_hz, info.channel_count,
+                    info.channel_count == 1 ? "" : "s", info.frames,
+                    static_cast<double>(info.frames) / info.sample_rate_hz));
+  if (!info.cut_off.empty()) print(fmt::format("it is cut off: {}\n", info.cut_off));
+  if (!info.broken_chunk.empty()) print(fmt::format("warning: {}\n", info.broken_chunk));
   if (info.reported_samples)
-    std::printf("what recorded it reported %lld samples of latency, which are in it\n",
-                static_cast<long long>(*info.reported_samples));
+    print(fmt::format("what recorded it reported {} samples of latency, which are in it\n",
+                      *info.reported_samples));
   if (info.recipe.empty()) {
-    std::printf("it carries no recipe\n");
+    print("it carries no recipe\n");
     for (const CueMark& cue : info.cues)
-      std::printf("  cue at %.6f s  %s\n", static_cast<double>(cue.frame) / info.sample_rate_hz,
-                  cue.name.c_str());
+      print(fmt::format("  cue at {:.6f} s  {}\n", static_cast<double>(cue.frame) / info.sample_rate_hz,
+                        printable(cue.name)));
     return exit_status::measured;
   }
   const Recipe recipe = parse_recipe(info.recipe, file + " (the recipe inside)");
   print_parts(Stimulus(recipe));
-  std::printf("\nThe recipe inside:\n\n%s", info.recipe.c_str());
+  print("\nThe recipe inside:\n\n" + info.recipe);
   return exit_status::measured;
 }
 

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
-#include <cstdio>
 #include <memory>
 
 #include "commands.hpp"
@@ -24,30 +23,29 @@ std::string range_text(const SettingInfo& s) {
 
 void show_states(const UnitInfo& info) {
   if (!info.enabled_setting.empty())
-    std::printf("\nbypass=1 switches it off (%s=0)\n", info.enabled_setting.c_str());
+    print(fmt::format("\nbypass=1 switches it off ({}=0)\n", info.enabled_setting));
   if (!info.presets.empty())
-    std::printf("\npreset=NAME sets all of them: %s\n",
-                fmt::format("{}", fmt::join(info.presets, " · ")).c_str());
-  if (info.takes_state) std::printf("\nstate=FILE restores what was saved of it\n");
+    print(fmt::format("\npreset=NAME sets all of them: {}\n", fmt::join(info.presets, " · ")));
+  if (info.takes_state) print("\nstate=FILE restores what was saved of it\n");
+  for (const std::string& remark : info.remarks) print(fmt::format("\nwarning: {}\n", remark));
 }
 
 int show_unit(const std::string& name) {
   const auto unit = open_unit(parse_unit(name), own_units());
   const UnitInfo& info = unit->info();
   const bool any = info.input_count == 0 && info.output_count == 0;
-  std::printf("%s: %s%s, %s\n", info.name.c_str(), info.title.c_str(),
-              info.maker.empty() ? "" : (", " + info.maker).c_str(),
-              any ? "as many channels as the signal has"
-                  : fmt::format("{} in, {} out", info.input_count, info.output_count).c_str());
+  print(fmt::format("{}: {}{}, {}\n", info.name, info.title, info.maker.empty() ? "" : ", " + info.maker,
+                    any ? "as many channels as the signal has"
+                        : fmt::format("{} in, {} out", info.input_count, info.output_count)));
   if (info.settings.empty()) {
-    std::printf("it has no settings\n");
+    print("it has no settings\n");
     show_states(info);
     return exit_status::measured;
   }
   std::vector<std::vector<std::string>> rows = {{"", "setting", "default", "unit", "range", "name"}};
   for (const SettingInfo& s : info.settings)
     rows.push_back({"", s.symbol, fmt::format("{:.6g}", s.default_value), s.unit, range_text(s), s.name});
-  std::printf("\n%s", aligned(rows, {false, false, true}).c_str());
+  print("\n" + aligned(rows, {false, false, true}));
   show_states(info);
   return exit_status::measured;
 }
@@ -60,7 +58,7 @@ int list() {
                     any ? "any" : std::to_string(unit.output_count),
                     unit.title + (unit.refused.empty() ? "" : " (cannot be hosted: " + unit.refused + ")")});
   }
-  std::fputs(aligned(rows, {false, true, true}).c_str(), stdout);
+  print(aligned(rows, {false, true, true}));
   return exit_status::measured;
 }
 

@@ -6,8 +6,20 @@
 #include <algorithm>
 
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/limits.hpp"
 
 namespace wavicon {
+namespace {
+
+void require_holdable(std::int64_t frames, int channels) {
+  if (frames > kMostSamplesAtOnce / channels)
+    throw Error(ErrorCode::bad_input,
+                fmt::format("{} frames of {} channels are more than is held at once ({} samples); measure a "
+                            "stretch with --from and --to",
+                            frames, channels, kMostSamplesAtOnce));
+}
+
+}  // namespace
 
 void MemorySource::read(std::int64_t first_frame, std::span<double> planar) {
   const auto channels = static_cast<std::size_t>(audio_.channel_count());
@@ -28,6 +40,7 @@ std::vector<double> read_channel(AudioSource& source, int channel, std::int64_t 
   if (channel < 0 || channel >= source.channel_count())
     throw Error(ErrorCode::bad_argument,
                 fmt::format("there is no channel {}, there are {}", channel + 1, source.channel_count()));
+  require_holdable(frames, source.channel_count());
   const auto length = static_cast<std::size_t>(std::max<std::int64_t>(0, frames));
   std::vector<double> planar(length * static_cast<std::size_t>(source.channel_count()));
   source.read(first_frame, planar);
@@ -38,6 +51,7 @@ std::vector<double> read_channel(AudioSource& source, int channel, std::int64_t 
 Audio read_stretch(AudioSource& source, std::int64_t first_frame, std::int64_t frames) {
   const std::int64_t from = std::clamp<std::int64_t>(first_frame, 0, source.frames());
   const std::int64_t count = std::clamp<std::int64_t>(first_frame + frames - from, 0, source.frames() - from);
+  require_holdable(count, source.channel_count());
   Audio audio(source.sample_rate_hz(), source.channel_count(), count);
   // The channels of an Audio lie one after the other.
   if (count > 0)

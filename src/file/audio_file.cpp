@@ -12,7 +12,10 @@
 
 #include "audio/wide.hpp"
 #include "chunks.hpp"
+#include "disk.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/plain_text.hpp"
+#include "wavicon/file/limits.hpp"
 #include "wavicon/file/output_file.hpp"
 
 namespace wavicon {
@@ -146,6 +149,32 @@ struct AudioReader::Impl {
   }
 };
 
+namespace {
+
+void require_within_limits(const fs::path& path, const SF_INFO& info) {
+  if (info.samplerate < kLowestCaptureRateHz || info.samplerate > kHighestSampleRateHz)
+    throw input_error(path, fmt::format("its header says {} Hz; sample rates from {:g} Hz to {:g} kHz are "
+                                        "measured, so this is damaged or no audio",
+                                        info.samplerate, kLowestCaptureRateHz, kHighestSampleRateHz / 1000));
+  if (info.channels < 1 || info.channels > kMostChannels)
+    throw input_error(
+        path, fmt::format("its header says {} channels; 1 to {} are measured", info.channels, kMostChannels));
+}
+
+// Where the length of the file does not tell, the last frame does: buffers are sized by it.
+void require_last_frame(const fs::path& path, SNDFILE* sound, const SF_INFO& info) {
+  if (info.frames <= 0) return;
+  std::vector<float> frame(static_cast<std::size_t>(info.channels));
+  const bool there = info.seekable != 0 && sf_seek(sound, info.frames - 1, SEEK_SET) == info.frames - 1 &&
+                     sf_readf_float(sound, frame.data(), 1) == 1;
+  if (!there || sf_seek(sound, 0, SEEK_SET) != 0)
+    throw input_error(path, fmt::format("ends early or is damaged: its header announces {} frames, and the "
+                                        "last one cannot be read; copy or bounce it again",
+                                        info.frames));
+}
+
+}  // namespace
+
 AudioReader::AudioReader(const fs::path& path, CutOff cut_off) : impl_(std::make_unique<Impl>()) {
   require_readable(path);
   SF_INFO info{};
@@ -154,6 +183,9 @@ AudioReader::AudioReader(const fs::path& path, CutOff cut_off) : impl_(std::make
   if (!chunks.missing.empty() && (cut_off == CutOff::refused || !impl_->sound || info.frames <= 0))
     throw input_error(path, fmt::format("is cut off: {}; copy or bounce it again", chunks.missing));
   if (!impl_->sound) throw input_error(path, fmt::format("cannot be read as audio ({})", reason(nullptr)));
+  require_within_limits(path, info);
+  if (chunks.form.empty() || !encoding_of(info.format).empty())
+    require_last_frame(path, impl_->sound.get(), info);
   impl_->info = {path,
                  container_name(info.format),
                  sample_format(info.format),
@@ -165,6 +197,7 @@ AudioReader::AudioReader(const fs::path& path, CutOff cut_off) : impl_(std::make
   file_detail::read_extras(path, chunks, impl_->info);
   const char* comment = sf_get_string(impl_->sound.get(), SF_STR_COMMENT);
   if (comment != nullptr && impl_->info.recipe.empty()) read_comment(comment, impl_->info);
+  if (impl_->info.recipe.size() > kLongestRecipeBytes) impl_->info.recipe.clear();
 }
 AudioReader::~AudioReader() = default;
 AudioReader::AudioReader(AudioReader&&) noexcept = default;
@@ -275,9 +308,13 @@ void require_holdable(const fs::path& path, int container, const AudioWriteOptio
   auto fail = [&](const std::string& what) {
     throw Error(ErrorCode::bad_argument, fmt::format("{}: {}", path.string(), what));
   };
-  if (options.channel_count < 1 || options.channel_count > 1024) fail("files hold 1 to 1024 channels");
+  if (options.channel_count < 1 || options.channel_count > kMostChannels)
+    fail(fmt::format("files hold 1 to {} channels", kMostChannels));
   if (options.sample_rate_hz != std::floor(options.sample_rate_hz) || options.sample_rate_hz < 1)
     fail(fmt::format("sample rate {} Hz is not a whole number of Hz above 0", options.sample_rate_hz));
+  if (options.sample_rate_hz < kLowestCaptureRateHz || options.sample_rate_hz > kHighestSampleRateHz)
+    fail(fmt::format("sample rate {} Hz is not within {:g} Hz to {:g} kHz", options.sample_rate_hz,
+                     kLowestCaptureRateHz, kHighestSampleRateHz / 1000));
   if (container != SF_FORMAT_FLAC) return;
   if (!is_integer(options.format)) fail("FLAC holds no 32-bit float; write .wav or .aiff, or 24 bits");
   if (options.channel_count > 8) fail("FLAC holds at most 8 channels; write .wav");
@@ -298,12 +335,33 @@ void set_origin(SNDFILE* sound, const std::string& description) {
   sf_command(sound, SFC_SET_BROADCAST_INFO, &origin, sizeof origin);
 }
 
+using file_detail::DiskFile;
+
+// libsndfile writes through us: every call is checked, and none is buffered.
+SF_VIRTUAL_IO disk_calls() {
+  SF_VIRTUAL_IO calls{};
+  calls.get_filelen = [](void* file) -> sf_count_t { return static_cast<DiskFile*>(file)->size(); };
+  calls.seek = [](sf_count_t offset, int whence, void* file) -> sf_count_t {
+    return static_cast<DiskFile*>(file)->seek(offset, whence);
+  };
+  calls.read = [](void* bytes, sf_count_t count, void* file) -> sf_count_t {
+    return static_cast<DiskFile*>(file)->read(bytes, count);
+  };
+  calls.write = [](const void* bytes, sf_count_t count, void* file) -> sf_count_t {
+    return static_cast<DiskFile*>(file)->write(bytes, static_cast<std::size_t>(count)) ? count : 0;
+  };
+  calls.tell = [](void* file) -> sf_count_t { return static_cast<DiskFile*>(file)->seek(0, SEEK_CUR); };
+  return calls;
+}
+
 }  // namespace
 
 struct AudioWriter::Impl {
   fs::path path;
   AudioWriteOptions options;
   PartialFile partial;
+  DiskFile file;  // outlives the sound that is written to it
+  SF_VIRTUAL_IO calls = disk_calls();
   Sound sound;
   Quantiser quantiser;
   std::int64_t position = 0;
@@ -321,11 +379,14 @@ struct AudioWriter::Impl {
     const auto frames = static_cast<sf_count_t>(interleaved.size() / channels);
     const sf_count_t written = is_integer(options.format) ? write_codes(interleaved, channels, frames)
                                                           : write_floats(interleaved, frames);
-    if (written != frames)
-      throw Error(ErrorCode::bad_output, fmt::format("{}: cannot be written on after {} frames ({})",
-                                                     path.string(), position + written, reason(sound.get())));
+    if (written != frames || !file.why().empty())
+      throw Error(ErrorCode::write_failed, fmt::format("{}: cannot be written on after {} frames ({})",
+                                                       path.string(), position + written, why()));
     position += frames;
   }
+
+  // What the system said, else what libsndfile says.
+  [[nodiscard]] std::string why() const { return file.why().empty() ? reason(sound.get()) : file.why(); }
 
   template <typename Sample>
   sf_count_t write_codes(std::span<const Sample> interleaved, std::size_t channels, sf_count_t frames) {
@@ -359,10 +420,13 @@ AudioWriter::AudioWriter(const fs::path& path, const AudioWriteOptions& options)
   info.samplerate = static_cast<int>(options.sample_rate_hz);
   info.channels = options.channel_count;
   info.format = container | samples;
-  impl_->sound.reset(sf_open(impl_->partial.path().c_str(), SFM_WRITE, &info));
-  if (!impl_->sound)
+  if (!impl_->file.create(impl_->partial.path()))
     throw Error(ErrorCode::bad_output,
-                fmt::format("{}: cannot be written ({})", path.string(), reason(nullptr)));
+                fmt::format("{}: cannot be written: {}", path.string(), impl_->file.why()));
+  impl_->sound.reset(sf_open_virtual(&impl_->calls, SFM_WRITE, &info, &impl_->file));
+  if (!impl_->sound)
+    throw Error(ErrorCode::write_failed,
+                fmt::format("{}: cannot be written: {}", path.string(), impl_->why()));
   // The chunk with the peak holds the time of writing: the same samples would give other bytes every second.
   sf_command(impl_->sound.get(), SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
   impl_->chunked = container != SF_FORMAT_FLAC;
@@ -385,15 +449,15 @@ ClippedSamples AudioWriter::clipped() const noexcept { return impl_->clipped; }
 void AudioWriter::finish() {
   sf_write_sync(impl_->sound.get());
   const int failure = sf_error(impl_->sound.get());
-  const std::string why = reason(impl_->sound.get());
+  const std::string told = reason(impl_->sound.get());
   const int closing = sf_close(impl_->sound.release());
-  if (failure != SF_ERR_NO_ERROR || closing != 0)
-    throw Error(ErrorCode::bad_output, fmt::format("{}: cannot be finished ({})", impl_->path.string(), why));
-  if (impl_->chunked &&
-      !file_detail::append_extras(impl_->partial.path(), impl_->options.recipe, impl_->options.cues,
-                                  file_detail::facts_text(impl_->options)))
-    throw Error(ErrorCode::bad_output,
-                fmt::format("{}: cannot be finished: its recipe could not be added", impl_->path.string()));
+  const bool added = impl_->file.why().empty() &&
+                     (!impl_->chunked || file_detail::append_extras(
+                                             impl_->file, impl_->partial.path(), impl_->options.recipe,
+                                             impl_->options.cues, file_detail::facts_text(impl_->options)));
+  if (failure != SF_ERR_NO_ERROR || closing != 0 || !added || !impl_->file.close())
+    throw Error(ErrorCode::write_failed, fmt::format("{}: cannot be finished ({})", impl_->path.string(),
+                                                     impl_->file.why().empty() ? told : impl_->file.why()));
   impl_->partial.commit();
 }
 
@@ -421,6 +485,9 @@ std::vector<std::vector<float>> read_planar(const fs::path& path) {
   AudioReader reader(path);
   const AudioFileInfo& info = reader.info();
   const auto channels = static_cast<std::size_t>(info.channel_count);
+  if (info.frames > kMostSamplesAtOnce / info.channel_count)
+    throw input_error(path, fmt::format("{} frames of {} channels are more than is held at once ({} samples)",
+                                        info.frames, info.channel_count, kMostSamplesAtOnce));
   std::vector<float> interleaved(static_cast<std::size_t>(info.frames) * channels);
   reader.read(std::span(interleaved));
   std::vector<std::vector<float>> runs(channels, std::vector<float>(static_cast<std::size_t>(info.frames)));

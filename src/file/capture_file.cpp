@@ -4,12 +4,12 @@
 #include <fmt/format.h>
 
 #include <fstream>
-#include <iterator>
 #include <utility>
 #include <vector>
 
 #include "chunks.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/limits.hpp"
 
 namespace wavicon {
 namespace {
@@ -58,6 +58,7 @@ CaptureInfo capture_info(const AudioFileInfo& info) {
           .channels = info.channel_count,
           .frames = info.frames,
           .cut_off = info.cut_off,
+          .broken_chunk = info.broken_chunk,
           .reported_samples = info.reported_samples};
 }
 
@@ -74,7 +75,11 @@ Recipe read_recipe(const fs::path& path, const PartRule& rule) {
   std::ifstream stream(path, std::ios::binary);
   if (!stream || fs::is_directory(path, ignored))
     throw Error(ErrorCode::bad_input, path.string() + ": there is no such recipe, or it cannot be read");
-  return parse_recipe({std::istreambuf_iterator<char>(stream), {}}, path.string(), rule);
+  // One byte more than is allowed: the reader of recipes says so.
+  std::string text(kLongestRecipeBytes + 1, '\0');
+  stream.read(text.data(), static_cast<std::streamsize>(text.size()));
+  text.resize(static_cast<std::size_t>(stream.gcount()));
+  return parse_recipe(text, path.string(), rule);
 }
 
 std::shared_ptr<Stimulus> stimulus_inside(const AudioFileInfo& info) {

@@ -4,9 +4,16 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cstdio>
 #include <cstdlib>
 #include <fstream>
+#include <map>
 #include <sstream>
+#include <utility>
+
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/plain_text.hpp"
+#include "wavicon/file/limits.hpp"
 
 namespace wavicon::file_detail {
 namespace {
@@ -15,8 +22,8 @@ constexpr std::uint64_t kUnknownLength =
     0xFFFFFFFF;  // written by programs that stream, and by RF64 for "see ds64"
 constexpr const char* kRecipeChunk = "wvcn";
 constexpr const char* kFactsChunk = "wvcf";
+constexpr long long kMostReported = 1LL << 40;  // samples of latency: more is no latency
 constexpr const char* kReported = "reported_samples = ";
-constexpr std::uint64_t kLongestExtra = std::uint64_t{1} << 26;
 
 std::uint64_t number_at(const std::string& bytes, std::size_t at, std::size_t length, bool little) {
   std::uint64_t value = 0;
@@ -70,40 +77,81 @@ std::string aiff_cues(const std::vector<CueMark>& cues) {
   return chunk("MARK", markers, false);
 }
 
-void read_riff_cues(const std::string& points, std::vector<CueMark>& cues) {
-  for (std::size_t at = 4; at + 24 <= points.size(); at += 24)
-    cues.push_back({static_cast<std::int64_t>(number_at(points, at + 20, 4, true)), ""});
+// The first thing that is wrong is told; what comes before it was read.
+void note(AudioFileInfo& info, const std::string& id, const std::string& what) {
+  if (info.broken_chunk.empty())
+    info.broken_chunk =
+        fmt::format("its '{}' chunk is broken: {}; the sound is not touched by that", printable(id), what);
 }
 
-void read_riff_labels(const std::string& list, std::vector<CueMark>& cues) {
-  if (list.substr(0, 4) != "adtl") return;
-  for (std::size_t at = 4; at + 8 <= list.size();) {
+using CueFrames = std::vector<std::pair<std::uint64_t, std::int64_t>>;  // by number
+using CueNames = std::map<std::uint64_t, std::string>;
+
+std::string label(std::string text) { return text.substr(0, std::min(text.find('\0'), kLongestLabelBytes)); }
+
+void read_riff_cues(const std::string& points, CueFrames& cues, AudioFileInfo& info) {
+  constexpr std::size_t kPointBytes = 24;
+  const std::uint64_t announced = number_at(points, 0, 4, true);
+  const std::size_t held = points.size() < 4 ? 0 : (points.size() - 4) / kPointBytes;
+  if (announced > held)
+    note(info, "cue ", fmt::format("it announces {} marks and holds {}", announced, held));
+  if (held > kMostCues) note(info, "cue ", fmt::format("of its {} marks {} were read", held, kMostCues));
+  for (std::size_t i = 0; i < std::min({held, kMostCues, static_cast<std::size_t>(announced)}); ++i) {
+    const std::size_t at = 4 + i * kPointBytes;
+    cues.emplace_back(number_at(points, at, 4, true),
+                      static_cast<std::int64_t>(number_at(points, at + 20, 4, true)));
+  }
+}
+
+void read_riff_labels(const std::string& list, CueNames& names, AudioFileInfo& info) {
+  if (list.compare(0, 4, "adtl") != 0) return;
+  std::size_t at = 4;
+  while (at + 8 <= list.size()) {
     const std::uint64_t size = number_at(list, at + 4, 4, true);
-    if (size > list.size()) return;
-    const std::uint64_t number = number_at(list, at + 8, 4, true);
-    if (list.substr(at, 4) == "labl" && number >= 1 && number <= cues.size() && size > 4) {
-      const std::string name = list.substr(at + 12, size - 4);
-      cues[number - 1].name = name.substr(0, name.find('\0'));
+    if (size > list.size() - at - 8) {
+      note(info, "LIST",
+           fmt::format("a label announces {} bytes and {} are there", size, list.size() - at - 8));
+      return;
+    }
+    if (list.compare(at, 4, "labl") == 0) {
+      if (size < 4)
+        note(info, "LIST", fmt::format("a label of {} bytes does not say which mark it names", size));
+      else
+        names[number_at(list, at + 8, 4, true)] = label(list.substr(at + 12, size - 4));
     }
     at += 8 + size + size % 2;
   }
 }
 
-void read_aiff_cues(const std::string& markers, std::vector<CueMark>& cues) {
-  for (std::size_t at = 2; at + 7 <= markers.size();) {
-    const std::size_t length = number_at(markers, at + 6, 1, false);
-    std::string name = markers.substr(at + 7, length);
+void read_aiff_cues(const std::string& markers, AudioFileInfo& info) {
+  const std::uint64_t announced = number_at(markers, 0, 2, false);
+  std::size_t at = 2;
+  for (std::uint64_t i = 0; i < announced; ++i) {
+    const std::size_t length = at + 7 <= markers.size() ? number_at(markers, at + 6, 1, false) : 0;
+    if (at + 7 + length > markers.size()) {
+      note(info, "MARK", fmt::format("it announces {} marks and holds {}", announced, i));
+      return;
+    }
+    std::string name = label(markers.substr(at + 7, length));
     while (!name.empty() && name.back() == ' ') name.pop_back();
-    cues.push_back({static_cast<std::int64_t>(number_at(markers, at + 2, 4, false)), name});
+    info.cues.push_back({static_cast<std::int64_t>(number_at(markers, at + 2, 4, false)), name});
     at += 7 + length + (length + 1) % 2;
   }
+}
+
+bool is_wanted(const std::string& id) {
+  return id == kFactsChunk || id == kRecipeChunk || id == "cue " || id == "LIST" || id == "MARK";
 }
 
 }  // namespace
 
 ChunkIndex index_chunks(const std::filesystem::path& path) {
   std::ifstream stream(path, std::ios::binary);
-  const std::uint64_t size = std::filesystem::file_size(path);
+  std::error_code failure;
+  const std::uint64_t size = std::filesystem::file_size(path, failure);
+  if (failure || !stream)
+    throw Error(ErrorCode::bad_input, fmt::format("{}: cannot be read ({})", path.string(),
+                                                  failure ? failure.message() : "it cannot be opened"));
   ChunkIndex index;
   const std::string head = read_bytes(stream, 0, 12);
   const std::string form = head.substr(0, 4);
@@ -120,6 +168,11 @@ ChunkIndex index_chunks(const std::filesystem::path& path) {
   std::uint64_t large_data = 0;
   bool sound_seen = false;
   for (std::uint64_t at = 12; at < size;) {
+    if (index.chunks.size() >= kMostChunks) {
+      index.too_many =
+          fmt::format("it has more than {} chunks; those beyond were not looked at", kMostChunks);
+      break;
+    }
     const std::string header = read_bytes(stream, at, 8);
     if (header.size() < 8) {
       index.missing = "it ends inside a chunk's header";
@@ -130,10 +183,10 @@ ChunkIndex index_chunks(const std::filesystem::path& path) {
     const bool sound = found.id == "data" || found.id == "SSND";
     if (found.id == "data" && found.size == kUnknownLength)
       found.size = large_data != 0 ? large_data : size - at - 8;
-    if (found.offset + found.size > size) {
+    if (found.size > size - found.offset) {
       index.missing = sound ? fmt::format("its header announces {} bytes of sound and {} are there",
                                           found.size, size - found.offset)
-                            : fmt::format("it ends inside its '{}' chunk", found.id);
+                            : fmt::format("it ends inside its '{}' chunk", printable(found.id));
       return index;
     }
     sound_seen |= sound;
@@ -147,20 +200,36 @@ ChunkIndex index_chunks(const std::filesystem::path& path) {
   return index;
 }
 
+void take_extras(const std::vector<ChunkContent>& chunks, AudioFileInfo& info) {
+  CueFrames frames;
+  CueNames names;
+  for (const ChunkContent& chunk : chunks) {
+    if (chunk.id == kRecipeChunk) info.recipe = chunk.bytes;
+    if (chunk.id == kFactsChunk) read_facts(chunk.bytes, info);
+    if (chunk.id == "cue ") read_riff_cues(chunk.bytes, frames, info);
+    if (chunk.id == "LIST") read_riff_labels(chunk.bytes, names, info);
+    if (chunk.id == "MARK") read_aiff_cues(chunk.bytes, info);
+  }
+  // Labels may stand before the marks that they name.
+  for (const auto& [number, frame] : frames) {
+    const auto name = names.find(number);
+    info.cues.push_back({frame, name == names.end() ? "" : name->second});
+  }
+}
+
 void read_extras(const std::filesystem::path& path, const ChunkIndex& index, AudioFileInfo& info) {
   std::ifstream stream(path, std::ios::binary);
+  std::vector<ChunkContent> contents;
+  if (!index.too_many.empty()) info.broken_chunk = index.too_many;
   for (const Chunk& found : index.chunks) {
-    if (found.size > kLongestExtra) continue;
-    const bool wanted = found.id == kFactsChunk || found.id == kRecipeChunk || found.id == "cue " ||
-                        found.id == "LIST" || found.id == "MARK";
-    if (!wanted) continue;
-    const std::string content = read_bytes(stream, found.offset, found.size);
-    if (found.id == kRecipeChunk) info.recipe = content;
-    if (found.id == kFactsChunk) read_facts(content, info);
-    if (found.id == "cue ") read_riff_cues(content, info.cues);
-    if (found.id == "LIST") read_riff_labels(content, info.cues);
-    if (found.id == "MARK") read_aiff_cues(content, info.cues);
+    if (!is_wanted(found.id)) continue;
+    const std::uint64_t most = found.id == kRecipeChunk ? kLongestRecipeBytes : kLongestChunkBytes;
+    if (found.size > most)
+      note(info, found.id, fmt::format("it has {} bytes; {} are the most that is read", found.size, most));
+    else
+      contents.push_back({found.id, read_bytes(stream, found.offset, found.size)});
   }
+  take_extras(contents, info);
 }
 
 std::string facts_text(const AudioWriteOptions& options) {
@@ -174,11 +243,11 @@ void read_facts(const std::string& text, AudioFileInfo& info) {
       const char* digits = line.c_str() + std::string(kReported).size();
       char* end = nullptr;
       const long long value = std::strtoll(digits, &end, 10);
-      if (end != digits) info.reported_samples = value;
+      if (end != digits && std::abs(value) < kMostReported) info.reported_samples = value;
     }
 }
 
-bool append_extras(const std::filesystem::path& path, const std::string& recipe,
+bool append_extras(DiskFile& file, const std::filesystem::path& path, const std::string& recipe,
                    const std::vector<CueMark>& cues, const std::string& facts) {
   const ChunkIndex index = index_chunks(path);
   const bool little = index.little_endian;
@@ -192,16 +261,14 @@ bool append_extras(const std::filesystem::path& path, const std::string& recipe,
   if (!facts.empty()) extras += chunk(kFactsChunk, facts, little);
   if (extras.empty()) return true;
 
-  std::fstream stream(path, std::ios::binary | std::ios::in | std::ios::out);
-  stream.seekp(0, std::ios::end);
-  if (static_cast<std::uint64_t>(stream.tellp()) % 2 == 1) stream.put('\0');
-  stream << extras;
-  const auto size = static_cast<std::uint64_t>(stream.tellp()) - 8;
+  const std::int64_t end = file.seek(0, SEEK_END);
+  if (end < 0) return false;
+  if (end % 2 == 1) extras.insert(extras.begin(), '\0');
+  if (!file.write(extras)) return false;
+  const auto size = static_cast<std::uint64_t>(end) + extras.size() - 8;
   const bool large = index.form == "RF64";
-  stream.seekp(large ? 20 : 4);  // RF64 keeps its size in the ds64 chunk that follows the form's type
-  stream << bytes_of(size, large ? 8 : 4, little);
-  stream.flush();
-  return stream.good();
+  // RF64 keeps its size in the ds64 chunk that follows the form's type.
+  return file.seek(large ? 20 : 4, SEEK_SET) >= 0 && file.write(bytes_of(size, large ? 8 : 4, little));
 }
 
 }  // namespace wavicon::file_detail

@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "disk.hpp"
 #include "wavicon/file/audio_file.hpp"
 
 namespace wavicon::file_detail {
@@ -24,16 +25,28 @@ struct ChunkIndex {
   bool little_endian = true;
   std::vector<Chunk> chunks;  ///< as far as they could be read
   std::string missing;        ///< empty when the file is complete, otherwise what is missing, as a sentence
+  std::string too_many;       ///< chunks that were not looked at, as a sentence; empty: none
 };
 
+/// Every size is checked against the length of the file: none leads outside of it.
+/// @throws Error bad_input when the file cannot be read.
 [[nodiscard]] ChunkIndex index_chunks(const std::filesystem::path& path);
 
-/// Recipe and cue marks of an indexed file.
+/// Content of a chunk that is wanted.
+struct ChunkContent {
+  std::string id;
+  std::string bytes;
+};
+
+/// Recipe, cue marks and facts of what the chunks hold; what cannot be read is said in info.broken_chunk.
+void take_extras(const std::vector<ChunkContent>& chunks, AudioFileInfo& info);
+
+/// The same of an indexed file.
 void read_extras(const std::filesystem::path& path, const ChunkIndex& index, AudioFileInfo& info);
 
-/// Appends recipe, cue marks and facts to a finished WAV, RF64 or AIFF file and corrects its size. @return
-/// false when the file cannot be written.
-[[nodiscard]] bool append_extras(const std::filesystem::path& path, const std::string& recipe,
+/// Appends recipe, cue marks and facts to a finished WAV, RF64 or AIFF file and corrects its size.
+/// @param path  of `file`. @return false when the file cannot be written.
+[[nodiscard]] bool append_extras(DiskFile& file, const std::filesystem::path& path, const std::string& recipe,
                                  const std::vector<CueMark>& cues, const std::string& facts);
 
 /// What is known of a recording, a line "key = value" each; empty when nothing is.

@@ -6,20 +6,68 @@
 
 #include <atomic>
 #include <cerrno>
-#include <cstdio>
-#include <cstring>
-#include <memory>
+#include <mutex>
+#include <optional>
 #include <system_error>
 
+#include "disk.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/plain_text.hpp"
 
 namespace wavicon {
 namespace {
 
 namespace fs = std::filesystem;
 
+constexpr int kMostLinks = 40;  // one after the other; more is a circle
+constexpr fs::perms kMayWrite = fs::perms::owner_write | fs::perms::group_write | fs::perms::others_write;
+
+std::mutex list_lock;
+PartialFile* being_written = nullptr;  // the last one that was begun
+
+std::string words_of(int error) { return std::generic_category().message(error); }
+
 Error output_error(const fs::path& target, const std::string& why) {
   return Error(ErrorCode::bad_output, fmt::format("{}: cannot be written: {}", target.string(), why));
+}
+
+Error write_error(const fs::path& target, const std::string& why) {
+  return Error(ErrorCode::write_failed, fmt::format("{}: cannot be written: {}", target.string(), why));
+}
+
+// The whole path with all links followed, of a file that need not be there; none for a circle of links.
+std::optional<fs::path> resolved(const fs::path& path) {
+  std::error_code failure;
+  fs::path whole = fs::absolute(path, failure);
+  // A link to what is not there is followed by hand: it is where the file would be made.
+  for (int i = 0; !failure && i < kMostLinks && fs::is_symlink(whole, failure); ++i)
+    whole = whole.parent_path() / fs::read_symlink(whole, failure);
+  if (failure && failure != std::errc::no_such_file_or_directory && failure != std::errc::not_a_directory)
+    return std::nullopt;
+  // A name that ends in a slash has no last part.
+  fs::path real = fs::weakly_canonical(whole.has_filename() ? whole : whole.parent_path(), failure);
+  if (failure) return std::nullopt;
+  return real;
+}
+
+// Whether two names are one file, be it there or not.
+bool same_file(const fs::path& a, const fs::path& b) {
+  std::error_code ignored;
+  if (fs::equivalent(a, b, ignored)) return true;
+  const auto real_a = resolved(a), real_b = resolved(b);
+  return real_a && real_b ? *real_a == *real_b : a.lexically_normal() == b.lexically_normal();
+}
+
+// What is there may be replaced. A superuser may write everywhere; what is marked as read-only is kept all
+// the same.
+void require_replaceable(const fs::path& target) {
+  std::error_code ignored;
+  const fs::file_status status = fs::status(target, ignored);
+  if (!fs::exists(status)) return;
+  if (fs::is_directory(status)) throw output_error(target, "a folder of that name is there");
+  if (!fs::is_regular_file(status)) throw output_error(target, "what is there is no regular file");
+  if ((status.permissions() & kMayWrite) == fs::perms::none || ::access(target.c_str(), W_OK) != 0)
+    throw output_error(target, "what is there is read-only; choose another name, or allow it to be written");
 }
 
 }  // namespace
@@ -33,14 +81,42 @@ void require_writable(const fs::path& target, const std::vector<fs::path>& input
   if (!fs::is_directory(folder, ignored))
     throw output_error(target, fmt::format("{} is no folder", folder.string()));
   if (::access(folder.c_str(), W_OK) != 0)
-    throw output_error(target, fmt::format("the folder {} may not be written to ({})", folder.string(),
-                                           std::strerror(errno)));
-  if (fs::is_directory(target, ignored)) throw output_error(target, "a folder of that name is there");
-  if (fs::exists(target, ignored) && !fs::is_regular_file(target, ignored))
-    throw output_error(target, "what is there is no regular file");
+    throw output_error(
+        target, fmt::format("the folder {} may not be written to ({})", folder.string(), words_of(errno)));
+  require_replaceable(target);
   for (const fs::path& input : inputs)
-    if (fs::equivalent(target, input, ignored))
+    if (same_file(target, input))
       throw output_error(target, "it is also the input; choose another name for the output");
+}
+
+void require_apart(const std::vector<fs::path>& targets) {
+  for (std::size_t i = 0; i < targets.size(); ++i)
+    for (std::size_t k = 0; k < i; ++k)
+      if (!targets[i].empty() && !targets[k].empty() && same_file(targets[i], targets[k]))
+        throw output_error(targets[i], "two outputs would go to this one file; give each a name of its own");
+}
+
+fs::path file_below(const fs::path& folder, const std::string& name) {
+  if (const std::string problem = file_name_problem(name); !problem.empty())
+    throw Error(ErrorCode::bad_argument, fmt::format("the file name '{}' {}", printable(name), problem));
+  const fs::path target = folder / name;
+  require_below(folder, target);
+  return target;
+}
+
+void require_below(const fs::path& folder, const fs::path& target) {
+  const auto below = resolved(folder.empty() ? fs::path(".") : folder), real = resolved(target);
+  if (!below || !real || real->parent_path() != *below)
+    throw output_error(
+        target, fmt::format("a link there leads out of the folder{}", real ? ", to " + real->string() : ""));
+}
+
+void make_folder(const fs::path& folder) {
+  // A name that ends in a slash has no last part.
+  const fs::path made = folder.has_filename() ? folder : folder.parent_path();
+  if (const int error = file_detail::create_folders(made); error != 0)
+    throw Error(ErrorCode::bad_output,
+                fmt::format("{}: the folder cannot be made ({})", folder.string(), words_of(error)));
 }
 
 PartialFile::PartialFile(const fs::path& target) : target_(target) {
@@ -51,27 +127,35 @@ PartialFile::PartialFile(const fs::path& target) : target_(target) {
   const std::string name = fmt::format(".{}.{}-{}.partial{}", final_.stem().string(), ::getpid(), counter++,
                                        final_.extension().string());
   partial_ = final_.parent_path() / name;
+  const std::lock_guard hold(list_lock);
+  after_ = being_written;
+  if (after_ != nullptr) after_->before_ = this;
+  being_written = this;
 }
 
 PartialFile::~PartialFile() {
-  std::error_code ignored;
-  if (!committed_) fs::remove(partial_, ignored);
+  if (!committed_) ::unlink(partial_.c_str());
+  const std::lock_guard hold(list_lock);
+  (before_ != nullptr ? before_->after_ : being_written) = after_;
+  if (after_ != nullptr) after_->before_ = before_;
+}
+
+void abandon_partial_files() noexcept {
+  for (const PartialFile* file = being_written; file != nullptr; file = file->after_)
+    if (!file->committed_) ::unlink(file->partial_.c_str());
 }
 
 void PartialFile::commit() {
-  std::error_code failure;
-  fs::rename(partial_, final_, failure);
-  if (failure) throw output_error(target_, failure.message());
+  if (const int error = file_detail::rename_file(partial_, final_); error != 0)
+    throw write_error(target_, words_of(error));
   committed_ = true;
 }
 
 void write_text_file(const fs::path& target, const std::string& text) {
   PartialFile partial(target);
-  const std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(partial.path().c_str(), "wb"),
-                                                             &std::fclose);
-  if (!file) throw output_error(target, std::strerror(errno));
-  if (std::fwrite(text.data(), 1, text.size(), file.get()) != text.size() || std::fflush(file.get()) != 0)
-    throw output_error(target, std::strerror(errno));
+  file_detail::DiskFile file;
+  if (!file.create(partial.path())) throw output_error(target, file.why());
+  if (!file.write(text) || !file.close()) throw write_error(target, file.why());
   partial.commit();
 }
 

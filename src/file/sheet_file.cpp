@@ -7,6 +7,8 @@
 #include <cstdlib>
 #include <nlohmann/json.hpp>
 
+#include "wavicon/audio/plain_text.hpp"
+
 namespace wavicon {
 namespace {
 
@@ -69,7 +71,7 @@ Json curve(const Curve& c, const Sheet& sheet) {
   for (const double value : c.x) x.push_back(std::strtod(fmt::format("{:.6g}", value).c_str(), nullptr));
   for (const double value : c.y)
     y.push_back(c.y_unit.rfind("dB", 0) == 0 ? std::round(value * 1000) / 1000
-                                             : std::stod(fmt::format("{:.7g}", value)));
+                                             : std::strtod(fmt::format("{:.7g}", value).c_str(), nullptr));
   object["x"] = std::move(x);
   object["y"] = std::move(y);
   return object;
@@ -103,13 +105,40 @@ Json finding(const Finding& f, const Sheet& sheet) {
   return object;
 }
 
+// Names from outside need not be UTF-8, and what a terminal takes for a command is written as an escape.
+std::string dumped(const Json& json) {
+  const std::string text = json.dump(-1, ' ', false, Json::error_handler_t::replace);
+  std::string safe;
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const auto byte = static_cast<unsigned char>(text[i]),
+               next = static_cast<unsigned char>(i + 1 < text.size() ? text[i + 1] : 0);
+    if (byte == 0x7F)
+      safe += "\\u007f";
+    else if (byte == 0xC2 && next >= 0x80 && next <= 0x9F)
+      safe += fmt::format("\\u{:04x}", text[++i] & 0xFF);
+    else
+      safe += text[i];
+  }
+  return safe;
+}
+
+// What is said of a name that JSON cannot hold as it is.
+std::vector<Finding> findings_of(const Sheet& sheet) {
+  std::vector<Finding> findings = sheet.findings;
+  if (!is_utf8(sheet.capture.file))
+    findings.push_back({Severity::note, FindingCode::unreadable_name,
+                        "the file's name is not UTF-8: each byte that is none stands here as U+FFFD",
+                        std::nullopt});
+  return findings;
+}
+
 // One item a line: a person can read it, and two sheets can be compared line by line.
 template <typename Items, typename Convert>
 std::string list(const std::string& name, const Items& items, Convert convert, const Sheet& sheet) {
   std::string text = fmt::format("  \"{}\": [", name);
   const char* before = "\n    ";
   for (const auto& item : items) {
-    text += before + convert(item, sheet).dump();
+    text += before + dumped(convert(item, sheet));
     before = ",\n    ";
   }
   return text + (items.empty() ? "]" : "\n  ]");
@@ -125,12 +154,13 @@ std::string sheet_text(const Sheet& sheet) {
   return fmt::format(
       "{{\n  \"format\": \"wavicon-sheet\",\n  \"version\": 1,\n  \"measurement\": {},\n  \"capture\": "
       "{},\n{},\n{},\n{}{}\n}}",
-      Json(sheet.measurement).dump(), capture.dump(), list("readings", sheet.readings, reading, sheet),
-      list("curves", sheet.curves, curve, sheet), list("findings", sheet.findings, finding, sheet),
+      dumped(Json(sheet.measurement)), dumped(capture), list("readings", sheet.readings, reading, sheet),
+      list("curves", sheet.curves, curve, sheet), list("findings", findings_of(sheet), finding, sheet),
       sheet.maps.empty() ? "" : ",\n" + list("maps", sheet.maps, map, sheet));
 }
 
-std::string csv_text(const std::string& text) {
+std::string csv_text(const std::string& from) {
+  const std::string text = printable(from);
   if (text.find_first_of(",\"\n;") == std::string::npos) return text;
   std::string result = "\"";
   for (const char c : text) result += c == '"' ? std::string("\"\"") : std::string(1, c);
@@ -158,7 +188,7 @@ std::string sheets_to_csv(const std::vector<Sheet>& sheets) {
       for (const auto& [name, value] : r.conditions) {
         if (!circumstances.empty()) circumstances += "; ";
         const Json json = condition(value);
-        circumstances += name + "=" + (json.is_string() ? json.get<std::string>() : json.dump());
+        circumstances += name + "=" + (json.is_string() ? json.get<std::string>() : dumped(json));
       }
       text +=
           fmt::format("{},{},{},{},{},{},{},{},{}\n", csv_text(sheet.capture.file), sheet.measurement, r.name,

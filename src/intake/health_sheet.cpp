@@ -316,6 +316,8 @@ Sheet health_sheet(const HealthResult& result, const CaptureInfo& capture) {
   if (!capture.cut_off.empty())
     sheet.say(Severity::fault, FindingCode::truncated,
               fmt::format("the file is cut off: {}; copy or bounce it again", capture.cut_off));
+  if (!capture.broken_chunk.empty())
+    sheet.say(Severity::warning, FindingCode::broken_chunk, capture.broken_chunk);
   auto& findings = sheet.sheet().findings;
   const bool nothing = std::none_of(findings.begin(), findings.end(),
                                     [](const Finding& f) { return f.severity != Severity::note; });

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <bit>
+#include <chrono>
 #include <cmath>
 
 #include "audio/wide.hpp"
@@ -64,6 +65,13 @@ void gather(const UnitBlock& block, std::size_t from, std::size_t frames, std::s
     for (std::size_t n = 0; n < frames; ++n) interleaved[n * count + c] = block.channels[c][from + n];
 }
 
+// What may be the cause of what went wrong.
+std::string remarks_of(const UnitInfo& info) {
+  std::string text;
+  for (const std::string& remark : info.remarks) text += "; " + remark;
+  return text;
+}
+
 }  // namespace
 
 struct Chain::Impl {
@@ -71,11 +79,13 @@ struct Chain::Impl {
   std::vector<UnitBlock> blocks;  ///< blocks[i] is what goes into unit i, blocks[units.size()] what comes out
   double sample_rate_hz = 0;
   int block_frames = 0;
+  std::chrono::steady_clock::duration taken{};  ///< by the units so far
 
   // One block through all units; the highest magnitude of what came out, as bits.
   std::uint32_t run(std::int64_t at_frame) {
     std::uint32_t highest = units.empty() ? highest_bits(blocks[0].samples) : 0;
     for (std::size_t i = 0; i < units.size(); ++i) {
+      const auto began = std::chrono::steady_clock::now();
       try {
         units[i]->run(blocks[i].channels.data(), blocks[i + 1].channels.data());
       } catch (const Error& error) {
@@ -83,6 +93,7 @@ struct Chain::Impl {
                     fmt::format("{} in the block at frame {} ({:.6f} s of the stimulus)", error.what(),
                                 at_frame, static_cast<double>(at_frame) / sample_rate_hz));
       }
+      taken += std::chrono::steady_clock::now() - began;
       highest = highest_bits(blocks[i + 1].samples);
       if (highest >= kInfinity) throw broken_sample(i, at_frame);
     }
@@ -97,9 +108,10 @@ struct Chain::Impl {
     const auto frame = at_frame + index % block_frames;
     return Error(
         ErrorCode::unit_failed,
-        fmt::format("{} wrote {} into channel {} at frame {} ({:.6f} s of the stimulus)",
+        fmt::format("{} wrote {} into channel {} at frame {} ({:.6f} s of the stimulus){}",
                     units[unit]->info().name, std::isnan(*bad) ? "not-a-number" : "an infinite value",
-                    index / block_frames + 1, frame, static_cast<double>(frame) / sample_rate_hz));
+                    index / block_frames + 1, frame, static_cast<double>(frame) / sample_rate_hz,
+                    remarks_of(units[unit]->info())));
   }
 
   [[nodiscard]] std::int64_t latency() const {
@@ -119,6 +131,13 @@ double Chain::claimed_rate_hz() const noexcept {
   for (const auto& unit : impl_->units)
     if (unit->claimed_rate_hz() > 0) rate = unit->claimed_rate_hz();
   return rate;
+}
+
+std::vector<std::string> Chain::remarks() const {
+  std::vector<std::string> found;
+  for (const auto& unit : impl_->units)
+    for (const std::string& remark : unit->info().remarks) found.push_back(unit->info().name + ": " + remark);
+  return found;
 }
 
 int Chain::prepare(double sample_rate_hz, int channel_count, int block_frames) {
@@ -146,6 +165,7 @@ FeedResult Chain::feed(const FeedSource& source, std::int64_t frames, const Feed
   std::vector<float> fed(static_cast<std::size_t>(length) * ins),
       taken(static_cast<std::size_t>(length) * outs);
   FeedResult result;
+  impl_->taken = {};
   std::int64_t skip = 0, wanted = frames + options.tail_frames, at = 0;
   std::uint32_t peak_in = 0, peak_out = 0;
   while (result.frames < wanted) {
@@ -177,6 +197,8 @@ FeedResult Chain::feed(const FeedSource& source, std::int64_t frames, const Feed
     if (options.progress)
       options.progress(std::min(1.0, static_cast<double>(result.frames) / static_cast<double>(wanted)));
   }
+  result.run_s = std::chrono::duration<double>(impl_->taken).count();
+  result.audio_s = static_cast<double>(at) / impl_->sample_rate_hz;
   result.latency_changed = impl_->latency() != result.latency_frames;
   result.peak_in = std::bit_cast<float>(peak_in);
   result.peak_out = std::bit_cast<float>(peak_out);

@@ -23,6 +23,7 @@
 #include <new>
 
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/limits.hpp"
 
 namespace wavicon::path_detail {
 namespace {
@@ -366,7 +367,12 @@ std::string told_by_child(const std::string& what, const std::function<std::stri
   const pid_t parent = ::getpid(), child = ::fork();
   if (child == 0) {
     settle_as_child(parent, options);
-    const std::string text = work();
+    std::string text;
+    try {
+      text = work();
+    } catch (...) {
+      ::_exit(1);
+    }
     for (std::size_t at = 0; at < text.size();) {
       const ssize_t written = ::write(ends[1], text.data() + at, text.size() - at);
       if (written <= 0) ::_exit(1);
@@ -377,7 +383,7 @@ std::string told_by_child(const std::string& what, const std::function<std::stri
   ::close(ends[1]);
   std::string text;
   const auto began = Clock::now();
-  bool hangs = child < 0;
+  bool hangs = child < 0, endless = false;
   char piece[65536];
   while (child > 0) {
     pollfd waiting{ends[0], POLLIN, 0};
@@ -390,6 +396,11 @@ std::string told_by_child(const std::string& what, const std::function<std::stri
     const ssize_t got = ::read(ends[0], piece, sizeof piece);
     if (got <= 0) break;
     text.append(piece, static_cast<std::size_t>(got));
+    if (text.size() > kLongestCacheBytes) {
+      ::kill(child, SIGKILL);
+      endless = true;
+      break;
+    }
   }
   ::close(ends[0]);
   int status = 0;
@@ -397,6 +408,7 @@ std::string told_by_child(const std::string& what, const std::function<std::stri
   if (hangs)
     throw Error(ErrorCode::unit_failed,
                 fmt::format("{} hangs: no answer in {:g} s", what, options.patience_s));
+  if (endless) throw Error(ErrorCode::unit_failed, what + " describes itself without end");
   if (!WIFEXITED(status) || WEXITSTATUS(status) != 0)
     throw Error(ErrorCode::unit_failed, fmt::format("{} {} while it was asked what it is", what,
                                                     ending_text(status, Fault::none, options)));

@@ -3,20 +3,18 @@
 #include <dlfcn.h>
 #include <fmt/format.h>
 #include <ladspa.h>
-#include <sys/stat.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <cctype>
 #include <cmath>
 #include <cstdlib>
 #include <filesystem>
-#include <fstream>
 #include <map>
 #include <optional>
 #include <sstream>
 
 #include "isolated.hpp"
+#include "ladspa_cache.hpp"
 #include "schemes.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
@@ -26,46 +24,52 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr const char* kCacheVersion = "wavicon-ladspa 1";
+constexpr const char* kRefused = "refused\t";  // what a child says of a library that it cannot ask
+constexpr unsigned long kMostPorts = 65536;    // of a plugin: more is a description that cannot be true
 
-// A port as the plugin describes it; what depends on the sample rate is worked out when it is known.
-struct Port {
-  int descriptor = 0;
-  int hint = 0;
-  float low = 0, high = 0;
-  std::string name;
-};
+using Port = LadspaPort;
+using Description = LadspaDescription;
 
-struct Description {
-  std::string label, name, maker;
-  std::vector<Port> ports;
-};
+std::string text_or_nothing(const char* text) { return text == nullptr ? "" : text; }
 
-// One line for each plugin and port: fields between tabs. Nothing else than a child may ask a library.
+// What a library says of itself, or why not. Nothing else than a child may ask it.
 std::string described(const fs::path& file) {
   void* library = dlopen(file.c_str(), RTLD_NOW | RTLD_LOCAL);
-  if (library == nullptr) return std::string("refused\t") + dlerror() + "\n";
+  if (library == nullptr) return std::string(kRefused) + text_or_nothing(dlerror());
   const auto describe = reinterpret_cast<LADSPA_Descriptor_Function>(dlsym(library, "ladspa_descriptor"));
-  if (describe == nullptr) return "refused\tit is no LADSPA library (no ladspa_descriptor in it)\n";
-  const auto clean = [](const char* text) {
-    std::string out = text == nullptr ? "" : text;
-    std::replace_if(
-        out.begin(), out.end(), [](unsigned char c) { return c < 32; }, ' ');
-    return out;
-  };
-  std::string text;
+  if (describe == nullptr)
+    return std::string(kRefused) + "it is no LADSPA library (no ladspa_descriptor in it)";
+  std::vector<Description> plugins;
   for (unsigned long i = 0;; ++i) {
     const LADSPA_Descriptor* plugin = describe(i);
     if (plugin == nullptr) break;
-    text +=
-        fmt::format("plugin\t{}\t{}\t{}\n", clean(plugin->Label), clean(plugin->Name), clean(plugin->Maker));
-    for (unsigned long p = 0; p < plugin->PortCount; ++p) {
+    plugins.push_back(
+        {text_or_nothing(plugin->Label), text_or_nothing(plugin->Name), text_or_nothing(plugin->Maker), {}});
+    for (unsigned long p = 0; p < std::min(plugin->PortCount, kMostPorts); ++p) {
       const LADSPA_PortRangeHint& hint = plugin->PortRangeHints[p];
-      text += fmt::format("port\t{}\t{}\t{}\t{}\t{}\n", plugin->PortDescriptors[p], hint.HintDescriptor,
-                          hint.LowerBound, hint.UpperBound, clean(plugin->PortNames[p]));
+      plugins.back().ports.push_back({plugin->PortDescriptors[p], hint.HintDescriptor, hint.LowerBound,
+                                      hint.UpperBound, text_or_nothing(plugin->PortNames[p])});
     }
   }
+  return ladspa_text(plugins);
+}
+
+// In a child. @throws Error unit_failed with the reason.
+std::string asked(const fs::path& library, double patience_s) {
+  const std::string text =
+      told_by_child(library.string(), [&] { return described(library); }, {.patience_s = patience_s});
+  if (text.rfind(kRefused, 0) == 0)
+    throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be loaded: {}", library.string(),
+                                                    text.substr(std::string(kRefused).size())));
   return text;
+}
+
+// @throws Error unit_failed with the reason when the library told nothing.
+const std::vector<Description>& plugins_of(LadspaCache& cache, const fs::path& library, double patience_s) {
+  const LadspaAnswer& answer =
+      cache.answer_of(library, patience_s, [&] { return asked(library, patience_s); });
+  if (answer.failure) throw Error(ErrorCode::unit_failed, answer.failure->why);
+  return answer.plugins;
 }
 
 std::vector<std::string> split(const std::string& line, char by) {
@@ -73,25 +77,6 @@ std::vector<std::string> split(const std::string& line, char by) {
   std::istringstream in(line);
   for (std::string part; std::getline(in, part, by);) parts.push_back(part);
   return parts;
-}
-
-// @throws Error unit_failed with the reason when the library told one.
-std::vector<Description> parsed(const std::string& what, const std::string& text) {
-  std::vector<Description> plugins;
-  std::istringstream in(text);
-  for (std::string line; std::getline(in, line);) {
-    const auto parts = split(line, '\t');
-    if (parts[0] == "refused")
-      throw Error(ErrorCode::unit_failed,
-                  fmt::format("{} cannot be loaded: {}", what, parts.size() > 1 ? parts[1] : ""));
-    if (parts[0] == "plugin" && parts.size() >= 3)
-      plugins.push_back({parts[1], parts[2], parts.size() > 3 ? parts[3] : "", {}});
-    if (parts[0] == "port" && parts.size() >= 5 && !plugins.empty())
-      plugins.back().ports.push_back(
-          {std::atoi(parts[1].c_str()), std::atoi(parts[2].c_str()), std::strtof(parts[3].c_str(), nullptr),
-           std::strtof(parts[4].c_str(), nullptr), parts.size() > 5 ? parts[5] : ""});
-  }
-  return plugins;
 }
 
 // "Delay time (s)" is delay_time with unit s.
@@ -114,7 +99,7 @@ std::string unit_of(const std::string& name) {
   return name.substr(open + 1, close == std::string::npos ? close : close - open - 1);
 }
 
-SettingInfo setting_of(const Port& port, double rate) {
+SettingInfo setting_of(const Port& port, double rate, std::vector<std::string>& remarks) {
   SettingInfo s;
   s.symbol = symbol_of(port.name);
   s.name = port.name;
@@ -127,6 +112,7 @@ SettingInfo setting_of(const Port& port, double rate) {
     s.minimum = 0;
     s.maximum = 1;
   }
+  put_range_right(s, remarks);
   s.integer = LADSPA_IS_HINT_INTEGER(port.hint);
   s.logarithmic = LADSPA_IS_HINT_LOGARITHMIC(port.hint) && s.minimum > 0;
   const auto part = [&](double share) {
@@ -162,6 +148,7 @@ SettingInfo setting_of(const Port& port, double rate) {
       s.default_value = std::clamp(0.0, s.minimum, s.maximum);
   }
   if (s.integer) s.default_value = std::round(s.default_value);
+  put_default_right(s, remarks);
   return s;
 }
 
@@ -173,7 +160,7 @@ UnitInfo info_of(const fs::path& file, const Description& plugin, double rate) {
     if (LADSPA_IS_PORT_AUDIO(port.descriptor))
       ++(LADSPA_IS_PORT_INPUT(port.descriptor) ? info.input_count : info.output_count);
     if (!LADSPA_IS_PORT_CONTROL(port.descriptor) || !LADSPA_IS_PORT_INPUT(port.descriptor)) continue;
-    info.settings.push_back(setting_of(port, rate));
+    info.settings.push_back(setting_of(port, rate, info.remarks));
     std::string& symbol = info.settings.back().symbol;
     if (const int count = ++seen[symbol]; count > 1) symbol += fmt::format("_{}", count);
   }
@@ -200,6 +187,16 @@ std::vector<fs::path> folders() {
   return found;
 }
 
+// Those in a folder that can be read, by name.
+std::vector<fs::path> libraries_in(const fs::path& folder) {
+  std::vector<fs::path> found;
+  std::error_code failure;
+  for (fs::directory_iterator at(folder, failure), end; !failure && at != end; at.increment(failure))
+    if (at->path().extension() == ".so") found.push_back(at->path());
+  std::sort(found.begin(), found.end());
+  return found;
+}
+
 fs::path found_file(const std::string& name) {
   std::error_code ignored;
   if (name.find('/') != std::string::npos) {
@@ -209,72 +206,14 @@ fs::path found_file(const std::string& name) {
   }
   std::vector<std::string> names;
   for (const fs::path& folder : folders())
-    for (const auto& entry : fs::directory_iterator(folder, ignored)) {
-      if (entry.path().extension() != ".so") continue;
-      if (entry.path().filename() == name || entry.path().stem() == name) return entry.path();
-      names.push_back(entry.path().stem().string());
+    for (const fs::path& file : libraries_in(folder)) {
+      if (file.filename() == name || file.stem() == name) return file;
+      names.push_back(file.stem().string());
     }
   throw Error(ErrorCode::bad_argument,
               fmt::format("there is no LADSPA library '{}'{}; 'wavicon units' lists what is there", name,
                           name_hint(name, names)));
 }
-
-// What libraries said before, kept by their times and sizes.
-class Cache {
- public:
-  Cache() {
-    const char *cache = std::getenv("XDG_CACHE_HOME"), *home = std::getenv("HOME");
-    if (cache != nullptr && *cache != '\0')
-      file_ = fs::path(cache) / "wavicon" / "ladspa";
-    else if (home != nullptr && *home != '\0')
-      file_ = fs::path(home) / ".cache" / "wavicon" / "ladspa";
-    std::ifstream in(file_);
-    std::string line, key;
-    if (!std::getline(in, line) || line != kCacheVersion) return;
-    while (std::getline(in, line)) {
-      if (line.rfind("file\t", 0) == 0)
-        key = line.substr(5);
-      else
-        known_[key] += line + "\n";
-    }
-  }
-  ~Cache() {
-    if (!changed_ || file_.empty()) return;
-    std::error_code ignored;
-    fs::create_directories(file_.parent_path(), ignored);
-    const fs::path partial = file_.string() + fmt::format(".{}", ::getpid());
-    {
-      std::ofstream out(partial);
-      out << kCacheVersion << "\n";
-      for (const auto& [key, text] : known_) out << "file\t" << key << "\n" << text;
-    }
-    fs::rename(partial, file_, ignored);
-  }
-  Cache(const Cache&) = delete;
-  Cache& operator=(const Cache&) = delete;
-
-  // @throws Error unit_failed when the library's code fails while it is asked.
-  std::string text_of(const fs::path& library, double patience_s) {
-    struct stat times {};
-    ::stat(library.c_str(), &times);
-    const std::string key = fmt::format("{}\t{}.{:09}\t{}", library.string(), times.st_mtim.tv_sec,
-                                        times.st_mtim.tv_nsec, times.st_size);
-    if (const auto found = known_.find(key); found != known_.end()) return found->second;
-    std::string text;
-    try {
-      text = told_by_child(library.string(), [&] { return described(library); }, {.patience_s = patience_s});
-    } catch (const Error& error) {
-      text = std::string("refused\t") + error.what() + "\n";
-    }
-    changed_ = true;
-    return known_[key] = text;
-  }
-
- private:
-  fs::path file_;
-  std::map<std::string, std::string> known_;
-  bool changed_ = false;
-};
 
 // A running copy of it; lives in the child only.
 class Instance {
@@ -373,8 +312,8 @@ std::unique_ptr<Unit> open_ladspa(const UnitSpec& spec, const UnitSearch& search
   const bool labelled = colon != std::string::npos && spec.name.find('/', colon) == std::string::npos;
   const fs::path file = found_file(labelled ? spec.name.substr(0, colon) : spec.name);
   const std::string label = labelled ? spec.name.substr(colon + 1) : "";
-  Cache cache;
-  const auto plugins = parsed("ladspa:" + file.string(), cache.text_of(file, search.patience_s));
+  LadspaCache cache;
+  const auto& plugins = plugins_of(cache, file, search.patience_s);
   std::vector<std::string> labels;
   for (const Description& plugin : plugins) {
     labels.push_back(plugin.label);
@@ -393,19 +332,16 @@ std::unique_ptr<Unit> open_ladspa(const UnitSpec& spec, const UnitSearch& search
 
 std::vector<UnitListing> list_ladspa(const UnitSearch& search) {
   std::vector<UnitListing> list;
-  Cache cache;
-  std::error_code ignored;
+  LadspaCache cache;
   for (const fs::path& folder : folders())
-    for (const auto& entry : fs::directory_iterator(folder, ignored)) {
-      if (entry.path().extension() != ".so") continue;
+    for (const fs::path& file : libraries_in(folder)) {
       try {
-        for (const Description& plugin :
-             parsed(entry.path().string(), cache.text_of(entry.path(), search.patience_s))) {
-          const UnitInfo info = info_of(entry.path().stem(), plugin, search.sample_rate_hz);
+        for (const Description& plugin : plugins_of(cache, file, search.patience_s)) {
+          const UnitInfo info = info_of(file.stem(), plugin, search.sample_rate_hz);
           list.push_back({info.name, info.title, info.input_count, info.output_count, refusal(info)});
         }
       } catch (const Error& error) {
-        list.push_back({"ladspa:" + entry.path().stem().string(), "", 0, 0, error.what()});
+        list.push_back({"ladspa:" + file.stem().string(), "", 0, 0, error.what()});
       }
     }
   std::sort(list.begin(), list.end(), [](const auto& a, const auto& b) { return a.name < b.name; });

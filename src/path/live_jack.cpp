@@ -24,7 +24,8 @@ using namespace std::chrono_literals;
 constexpr std::size_t kMostXruns = 256;  // places that are named; the rest is counted
 constexpr int kMostPorts = 64;           // channels of an interface
 constexpr auto kLook = 20ms;
-constexpr double kPatienceS = 5;  // without a block
+constexpr double kPatienceS = 0.7;     // without a block: who waits is told within a second
+constexpr double kPatienceBlocks = 8;  // or so many of the server's blocks, when they are longer
 
 struct CloseClient {
   void operator()(jack_client_t* client) const noexcept { jack_client_close(client); }
@@ -169,9 +170,21 @@ void begin(jack_client_t* client, Session& session, const LiveResult& result) {
     connect(jack_port_name(session.outs[std::min(c, session.outs.size() - 1)]), result.played_to[c]);
 }
 
+// The port that was there and is no more; empty: all are there.
+std::string gone_port(jack_client_t* client, const LiveResult& result) {
+  for (const auto* ports : {&result.recorded_from, &result.played_to})
+    for (const std::string& port : *ports)
+      if (jack_port_by_name(client, port.c_str()) == nullptr) return port;
+  return "";
+}
+
+double patience_s(jack_client_t* client) {
+  return std::max(kPatienceS, kPatienceBlocks * jack_get_buffer_size(client) / jack_get_sample_rate(client));
+}
+
 // Until all was played and recorded, or nothing comes any more.
-void await(const Session& session, const LiveTransport& transport, std::int64_t frames,
-           const LiveOptions& options) {
+void await(jack_client_t* client, const Session& session, const LiveTransport& transport,
+           const LiveResult& result, std::int64_t frames, const LiveOptions& options) {
   std::uint64_t seen = 0;
   auto moved = std::chrono::steady_clock::now();
   while (!transport.done() && !session.gone) {
@@ -182,20 +195,19 @@ void await(const Session& session, const LiveTransport& transport, std::int64_t 
     const auto now = std::chrono::steady_clock::now();
     if (blocks != seen) moved = now;
     seen = blocks;
-    if (std::chrono::duration<double>(now - moved).count() > kPatienceS) break;
+    if (std::chrono::duration<double>(now - moved).count() > patience_s(client)) break;
+    if (!session.gone && !gone_port(client, result).empty()) break;
   }
 }
 
 // Why it ended early; empty when it did not.
 std::string cut_by(jack_client_t* client, const Session& session, const LiveTransport& transport,
-                   const std::vector<std::string>& ports) {
-  if (!transport.done())
-    return session.gone ? "the server stopped"
-                        : fmt::format("the server sent no block for {:g} s", kPatienceS);
-  std::string cut;
-  for (const std::string& port : ports)
-    if (jack_port_by_name(client, port.c_str()) == nullptr) cut = fmt::format("the port {} is gone", port);
-  return cut;
+                   const LiveResult& result) {
+  if (session.gone && !transport.done()) return "the server stopped";
+  if (!session.gone)
+    if (const std::string port = gone_port(client, result); !port.empty())
+      return fmt::format("the port {} is gone", port);
+  return transport.done() ? "" : fmt::format("the server sent no block for {:g} s", patience_s(client));
 }
 
 }  // namespace
@@ -224,8 +236,8 @@ LiveResult play_and_record(std::vector<std::vector<float>> stimulus, double rate
   result.reported_samples = reported(*session);
   session->xrun_count = 0;
   transport.start();
-  await(*session, transport, frames, options);
-  result.cut = cut_by(client.get(), *session, transport, result.recorded_from);
+  await(client.get(), *session, transport, result, frames, options);
+  result.cut = cut_by(client.get(), *session, transport, result);
   const std::int64_t recorded = std::min<std::int64_t>(frames, transport.position());
   // Nothing calls back any more when this has returned.
   if (!session->gone) jack_deactivate(client.get());

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 #include <lv2/atom/atom.h>
 #include <lv2/core/lv2.h>
+#include <lv2/port-groups/port-groups.h>
 #include <lv2/port-props/port-props.h>
 #include <lv2/state/state.h>
 #include <lv2/units/units.h>
@@ -13,6 +14,7 @@
 #include <cmath>
 
 #include "lv2_features.hpp"
+#include "schemes.hpp"
 
 namespace wavicon::path_detail {
 namespace {
@@ -83,7 +85,7 @@ std::vector<SettingChoice> choices_of(const LilvPlugin* plugin, const LilvPort* 
 }
 
 SettingInfo setting_of(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* port,
-                       double sample_rate_hz) {
+                       double sample_rate_hz, std::vector<std::string>& remarks) {
   LilvNode *initial = nullptr, *low = nullptr, *high = nullptr;
   lilv_port_get_range(plugin, port, &initial, &low, &high);
   const Node hold_initial(initial), hold_low(low), hold_high(high);
@@ -100,11 +102,19 @@ SettingInfo setting_of(LilvWorld* world, const LilvPlugin* plugin, const LilvPor
   const double scale = has_property(world, plugin, port, LV2_CORE__sampleRate) ? sample_rate_hz : 1.0;
   setting.minimum = value_or(low, setting.toggle ? 0 : -kNoRange) * scale;
   setting.maximum = value_or(high, setting.toggle ? 1 : kNoRange) * scale;
-  const double nearest_to_zero = std::clamp(0.0, std::min(setting.minimum, setting.maximum), setting.maximum);
-  setting.default_value = initial != nullptr && std::isfinite(lilv_node_as_float(initial))
-                              ? lilv_node_as_float(initial) * scale
-                              : nearest_to_zero;
+  put_range_right(setting, remarks);
+  setting.default_value = initial != nullptr ? lilv_node_as_float(initial) * scale
+                                             : std::clamp(0.0, setting.minimum, setting.maximum);
+  put_default_right(setting, remarks);
   return setting;
+}
+
+// The group of the port is the side chain of another group (LV2 port groups, pg:sideChainOf).
+bool in_side_chain_group(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* port) {
+  const Node group(lilv_port_get(plugin, port, uri_node(world, LV2_PORT_GROUPS__group).get()));
+  if (!group || lilv_node_is_literal(group.get())) return false;
+  return Node(lilv_world_get(world, group.get(), uri_node(world, LV2_PORT_GROUPS__sideChainOf).get(),
+                             nullptr)) != nullptr;
 }
 
 bool designated(LilvWorld* world, const LilvPlugin* plugin, const LilvPort* port, const char* designation) {
@@ -145,14 +155,15 @@ Plugin describe(LilvWorld* world, const LilvPlugin* lilv, const std::string& nam
     Port p;
     p.kind = kind_of(world, lilv, port);
     p.optional = has_property(world, lilv, port, LV2_CORE__connectionOptional);
-    const bool side_chain = has_property(world, lilv, port, kSideChain);
+    const bool side_chain =
+        has_property(world, lilv, port, kSideChain) || in_side_chain_group(world, lilv, port);
     if (p.kind == PortKind::audio_in && !side_chain) ++plugin.info.input_count;
     if (p.kind == PortKind::audio_in && side_chain)
       p.kind = PortKind::cv_in;  // fed with silence like a resting CV input
     if (p.kind == PortKind::audio_out) ++plugin.info.output_count;
     if (p.kind == PortKind::control_in) {
       p.setting = plugin.info.settings.size();
-      plugin.info.settings.push_back(setting_of(world, lilv, port, sample_rate_hz));
+      plugin.info.settings.push_back(setting_of(world, lilv, port, sample_rate_hz, plugin.info.remarks));
       SettingInfo& setting = plugin.info.settings.back();
       if (designated(world, lilv, port, LV2_CORE__enabled)) {
         plugin.info.enabled_setting = setting.symbol;

@@ -9,6 +9,12 @@
 
 namespace wavicon::path_detail {
 
+/// Makes the ends of a setting's range finite and puts them in order; what was wrong is added to `remarks` as
+/// a sentence.
+void put_range_right(SettingInfo& setting, std::vector<std::string>& remarks);
+/// Makes its default a number within the range; as above.
+void put_default_right(SettingInfo& setting, std::vector<std::string>& remarks);
+
 /// Channels of one instance against those of the signal.
 struct Instances {
   int count = 1;         ///< instances side by side

@@ -6,6 +6,7 @@
 #include <cstdlib>
 
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/limits.hpp"
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/path/unit.hpp"
 
@@ -41,6 +42,8 @@ std::string allowed(const SettingInfo& setting) {
 }  // namespace
 
 UnitSpec parse_unit(const std::string& text) {
+  if (text.size() > kLongestUnitBytes)
+    throw argument_error(fmt::format("a unit of {} bytes is longer than {}", text.size(), kLongestUnitBytes));
   const auto fail = [&](const std::string& why) {
     return argument_error(
         fmt::format("unit '{}': {}; a unit is written SCHEME:NAME?setting=value&setting=value, for example "

@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
 #include "isolated.hpp"
 #include "schemes.hpp"
 #include "wavicon/audio/error.hpp"
@@ -9,6 +13,33 @@
 namespace wavicon {
 
 namespace path_detail {
+namespace {
+
+constexpr double kNoBound = 1e9;      // stands for the bound of a setting that states none that is a number
+constexpr double kRoundedOff = 1e-5;  // of the value: what single precision makes of a decimal fraction
+
+}  // namespace
+
+void put_range_right(SettingInfo& s, std::vector<std::string>& remarks) {
+  const double low = s.minimum, high = s.maximum;
+  if (!std::isfinite(s.minimum)) s.minimum = -kNoBound;
+  if (!std::isfinite(s.maximum)) s.maximum = kNoBound;
+  if (s.minimum > s.maximum) std::swap(s.minimum, s.maximum);
+  // Not equal is true of what is no number, too.
+  if (low != s.minimum || high != s.maximum)
+    remarks.push_back(
+        fmt::format("it describes {} as reaching from {:.6g} to {:.6g}; {:.6g} to {:.6g} is taken", s.symbol,
+                    low, high, s.minimum, s.maximum));
+}
+
+void put_default_right(SettingInfo& s, std::vector<std::string>& remarks) {
+  const double asked = s.default_value;
+  s.default_value = std::clamp(std::isfinite(asked) ? asked : 0.0, s.minimum, s.maximum);
+  if (!std::isfinite(asked) || std::abs(asked - s.default_value) > kRoundedOff * std::abs(asked))
+    remarks.push_back(fmt::format(
+        "its default of {}, {:.6g}, lies outside of its own range, {:.6g} to {:.6g}; {:.6g} is taken",
+        s.symbol, asked, s.minimum, s.maximum, s.default_value));
+}
 
 Instances fit_channels(const UnitInfo& info, int channel_count) {
   if (info.input_count == channel_count) return {1, false, info.output_count};

@@ -20,7 +20,8 @@ inline constexpr const char* kQuiet = "#b3a894";
 inline constexpr const char* kMuted = "#6f675a";
 inline constexpr const char* kAccent = "#b4431c";
 
-/// A gnuplot string that is taken as it is.
+/// A gnuplot string that shows a text: the one place where text comes into a script. All but letters, digits
+/// and a few signs are written as octal escapes, so no text can end the string or be taken for a command.
 [[nodiscard]] std::string literal(const std::string& text);
 /// Terminal, colours and fonts.
 [[nodiscard]] std::string preamble(const PlotOptions& options);

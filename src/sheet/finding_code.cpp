@@ -16,6 +16,8 @@ constexpr CodeWord kWords[] = {
     {FindingCode::fit, "fit"},
     {FindingCode::broken_sample, "broken_sample"},
     {FindingCode::truncated, "truncated"},
+    {FindingCode::broken_chunk, "broken_chunk"},
+    {FindingCode::unreadable_name, "unreadable_name"},
     {FindingCode::silent, "silent"},
     {FindingCode::silent_channel, "silent_channel"},
     {FindingCode::clipped, "clipped"},

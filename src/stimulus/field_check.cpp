@@ -8,6 +8,7 @@
 
 #include "renderers.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/limits.hpp"
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
@@ -34,9 +35,11 @@ class Checker {
     note(key, range_problem(static_cast<double>(value), range, rate_));
   }
   void operator()(const char* key, std::vector<double>& values, const Range& range, const char*) {
+    note(key, count_problem(values.size(), kMostListed));
     for (const double value : values) note(key, range_problem(value, range, rate_));
   }
   void operator()(const char* key, std::vector<int>& values, const Range& range, const char*) {
+    note(key, count_problem(values.size(), kMostListed));
     for (const int value : values) note(key, range_problem(value, range, rate_));
   }
   void operator()(const char* key, std::string& word, const std::vector<std::string>& allowed, const char*) {
@@ -46,10 +49,13 @@ class Checker {
                   const char*) {
     for (const std::string& word : values) note(key, word_problem(word, allowed));
   }
-  void operator()(const char*, std::string&, const char*) {}
+  void operator()(const char* key, std::string& name, const char*) {
+    if (!name.empty()) note(key, name_problem(name));
+  }
   void operator()(const char*, bool&, const char*) {}
   void operator()(const char* key, std::vector<Oscillator>& oscillators, const char*) {
     if (oscillators.empty()) note(key, "is empty: at least one is needed");
+    note(key, count_problem(oscillators.size(), kMostOscillators));
     for (Oscillator& oscillator : oscillators) fields(oscillator, *this);
   }
   void operator()(const char*, std::variant<Tone, Sweep, Noise>& carrier, const char*) {
@@ -120,6 +126,9 @@ struct AgreementProblem {
   std::string operator()(const Staircase& p) const {
     if (p.frequencies_hz.empty() || p.levels_dbfs.empty())
       return "frequencies_hz and levels_dbfs need at least one value each";
+    if (p.frequencies_hz.size() * p.levels_dbfs.size() > kMostListed)
+      return fmt::format("frequencies_hz and levels_dbfs make {} steps; {} are the most",
+                         p.frequencies_hz.size() * p.levels_dbfs.size(), kMostListed);
     if (!p.trims_db.empty() && p.trims_db.size() != p.frequencies_hz.size())
       return fmt::format("trims_db: {} values for {} frequencies", p.trims_db.size(),
                          p.frequencies_hz.size());
@@ -152,6 +161,15 @@ std::string word_problem(const std::string& word, const std::vector<std::string>
   return fmt::format("'{}' is not known{}", word, name_hint(word, allowed));
 }
 
+std::string count_problem(std::size_t count, std::size_t most) {
+  return count <= most ? "" : fmt::format("has {} values; {} are the most", count, most);
+}
+
+std::string name_problem(const std::string& name) {
+  const std::string problem = file_name_problem(name);
+  return problem.empty() ? "" : fmt::format("'{}' {}", printable(name), problem);
+}
+
 std::string part_problem(const RecipePart& part, const Recipe& recipe) {
   Checker checker(recipe.sample_rate_hz);
   RecipePart copy = part;  // fields() gives writable access, which a check does not use
@@ -174,6 +192,9 @@ std::string recipe_problem(const Recipe& recipe) {
   if (recipe.bits != 16 && recipe.bits != 24 && recipe.bits != 32)
     return fmt::format("bits: {} is not 16, 24 or 32 (float)", recipe.bits);
   if (recipe.sample_rate_hz != std::floor(recipe.sample_rate_hz)) return "sample_rate_hz: is no whole number";
+  if (recipe.name.empty()) return "name: is empty; files are called by it";
+  if (const auto problem = count_problem(recipe.parts.size(), kMostParts); !problem.empty())
+    return "part: " + problem;
   if (recipe.parts.empty()) return "there is no part; a recipe needs at least one [[part]]";
   return "";
 }

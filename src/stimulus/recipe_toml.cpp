@@ -8,6 +8,7 @@
 #include "field_check.hpp"
 #include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/limits.hpp"
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/stimulus/recipe.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
@@ -55,8 +56,11 @@ class Reader {
       value = node->as_boolean()->get();
     }
   }
-  void operator()(const char* key, std::string& text, const char*) {
-    if (const auto* node = find(key)) text = words(*node, key);
+  void operator()(const char* key, std::string& name, const char*) {
+    const auto* node = find(key);
+    if (node == nullptr) return;
+    name = words(*node, key);
+    if (!name.empty()) require(*node, key, name_problem(name));
   }
   void operator()(const char* key, std::string& word, const std::vector<std::string>& allowed, const char*) {
     const auto* node = find(key);
@@ -158,6 +162,7 @@ class Reader {
   template <typename Take>
   void each(const toml::node& node, const char* key, const char* wanted, Take take) const {
     if (!node.is_array()) wrong_type(node, key, wanted);
+    require(node, key, count_problem(node.as_array()->size(), kMostListed));
     for (const toml::node& item : *node.as_array()) take(item);
   }
 
@@ -192,6 +197,9 @@ RecipePart read_part(const toml::node& node, const Place& place, const Recipe& r
 
 Recipe parse_recipe(const std::string& text, const std::string& source, const PartRule& other_rule) {
   const Place place(source);
+  if (text.size() > kLongestRecipeBytes)
+    throw Error(ErrorCode::bad_input, fmt::format("{}: has {} bytes; a recipe of {} is the longest", source,
+                                                  text.size(), kLongestRecipeBytes));
   toml::table table;
   try {
     table = toml::parse(text);
@@ -204,6 +212,8 @@ Recipe parse_recipe(const std::string& text, const std::string& source, const Pa
   reader.finish();
   if (const toml::node* parts = table.get("part")) {
     if (!parts->is_array()) place.fail(parts->source(), "part: is written [[part]], once for each");
+    if (const auto problem = count_problem(parts->as_array()->size(), kMostParts); !problem.empty())
+      place.fail(parts->source(), "part: " + problem);
     for (const toml::node& node : *parts->as_array())
       recipe.parts.push_back(read_part(node, place, recipe, other_rule));
   }

@@ -128,6 +128,7 @@ TEST_F(EveryCommand, KeepsLimitsAndSaysWhichOneIsNotKept) {
 
 // docs/readings.md is what the program prints: it is written by `wavicon explain --all`.
 TEST_F(EveryCommand, ExplainsTheReadingsAsTheDocumentationDoes) {
+  EXPECT_EQ(good("explain --limits"), read_text(std::string(WAVICON_SOURCE_DIR) + "/docs/limits.md"));
   EXPECT_EQ(good("explain --all"), read_text(std::string(WAVICON_SOURCE_DIR) + "/docs/readings.md"))
       << "write it anew: wavicon explain --all > docs/readings.md";
   EXPECT_HAS(good("explain thd_n_db"), "THD+N");

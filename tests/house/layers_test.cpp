@@ -22,11 +22,12 @@ const std::map<std::string, std::set<std::string>> kMayUse = {
     {"sheet", {"audio"}},
     {"intake", {"audio", "stimulus", "sheet"}},
     {"measure", {"audio", "stimulus", "intake", "sheet", "ebur128.h"}},
-    {"file", {"audio", "stimulus", "sheet", "intake", "sndfile.h", "nlohmann/", "unistd.h"}},
+    {"file",
+     {"audio", "stimulus", "sheet", "intake", "sndfile.h", "nlohmann/", "unistd.h", "fcntl.h", "sys/stat.h"}},
     {"path",
      {"audio", "lilv/", "lv2/", "ladspa.h", "jack/", "dlfcn.h", "fcntl.h", "linux/", "poll.h", "signal.h",
       "sys/", "unistd.h"}},
-    {"present", {"audio", "sheet", "unistd.h", "sys/wait.h"}},
+    {"present", {"audio", "sheet", "fcntl.h", "signal.h", "spawn.h", "unistd.h", "sys/"}},
 };
 
 struct Include {

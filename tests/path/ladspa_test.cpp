@@ -2,6 +2,8 @@
 #include <cstdlib>
 
 #include "path/feeding.hpp"
+#include "path/ladspa_cache.hpp"
+#include "path/schemes.hpp"
 
 namespace wavicon {
 namespace {
@@ -61,6 +63,62 @@ TEST_F(Ladspa, IsListedFromTheCacheTheSecondTime) {
     EXPECT_EQ(refused, "it has no audio output");
     EXPECT_NE(read_text(cache_.file("wavicon/ladspa")).find("A delay of 64 samples"), std::string::npos);
   }
+}
+
+TEST_F(Ladspa, ACacheThatDoesNotParseIsThrownAway) {
+  std::filesystem::create_directories(cache_.path() / "wavicon");
+  const std::string good = [&] {
+    (void)list_units();
+    return read_text(cache_.file("wavicon/ladspa"));
+  }();
+  ASSERT_TRUE(path_detail::parse_ladspa_cache(good));
+  for (const std::string& bad :
+       {std::string("wavicon-ladspa 2\n\n"), std::string("\n"), std::string("wavicon-ladspa 1\nfile\tx\n"),
+        good + "\n", good.substr(0, good.size() / 2), std::string(100, '\t'),
+        std::string("wavicon-ladspa 2\nfile\tx\nport\t1\nend\n")}) {
+    EXPECT_FALSE(path_detail::parse_ladspa_cache(bad)) << bad;
+    write_text(cache_.file("wavicon/ladspa"), bad);
+    EXPECT_EQ(open_unit(parse_unit(kLibrary + "gain"), kSearch)->info().title, "A gain");
+    EXPECT_TRUE(path_detail::parse_ladspa_cache(read_text(cache_.file("wavicon/ladspa"))));
+  }
+}
+
+TEST_F(Ladspa, AFailureIsTriedAgainWhenWhatItHungOnChanges) {
+  const path_detail::LadspaFailure failure{"it hangs", 1000000, 10, "list 1"};
+  EXPECT_TRUE(path_detail::still_stands(failure, 1000000 + 3600, 10, "list 1"));
+  EXPECT_FALSE(path_detail::still_stands(failure, 1000000 + 3600, 10, "list 2"));  // a library was installed
+  EXPECT_FALSE(path_detail::still_stands(failure, 1000000 + 3600, 20, "list 1"));  // more patience
+  EXPECT_FALSE(path_detail::still_stands(failure, 1000000 + 24 * 3600, 10, "list 1"));  // a day
+  EXPECT_FALSE(path_detail::still_stands(failure, 999999, 10, "list 1"));  // the clock was put back
+  // A library that lacks another one, which comes later: asked again because the search path changed.
+  const TemporaryFolder folder;
+  write_text(folder.file("mud.so"), "no library");
+  const std::string mud = "ladspa:" + folder.file("mud.so") + ":x";
+  const auto refused = [&] {
+    return message_of(ErrorCode::unit_failed, [&] { (void)open_unit(parse_unit(mud), kSearch); });
+  };
+  const std::string first = refused();
+  EXPECT_HAS(first, "cannot be loaded");
+  EXPECT_EQ(refused(), first);
+  EXPECT_HAS(read_text(cache_.file("wavicon/ladspa")), "failed\t");
+  std::filesystem::copy_file(std::string(WAVICON_TEST_LADSPA) + "/wavicon_test.so", folder.file("mud.so"),
+                             std::filesystem::copy_options::overwrite_existing);
+  EXPECT_EQ(open_unit(parse_unit("ladspa:" + folder.file("mud.so") + ":gain"), kSearch)->info().title,
+            "A gain");
+}
+
+TEST_F(Ladspa, RangesThatAreNoneAreMadeSome) {
+  std::vector<std::string> remarks;
+  SettingInfo setting{.symbol = "x", .minimum = NAN, .maximum = INFINITY, .default_value = NAN};
+  path_detail::put_range_right(setting, remarks);
+  path_detail::put_default_right(setting, remarks);
+  EXPECT_TRUE(std::isfinite(setting.minimum) && std::isfinite(setting.maximum));
+  EXPECT_EQ(setting.default_value, 0);
+  EXPECT_EQ(remarks.size(), 2U);
+  SettingInfo turned{.symbol = "y", .minimum = 3, .maximum = -3, .default_value = 1};
+  path_detail::put_range_right(turned, remarks);
+  EXPECT_EQ(turned.minimum, -3);
+  EXPECT_EQ(remarks.size(), 3U);
 }
 
 TEST_F(Ladspa, WhatIsNotThereIsAnswered) {

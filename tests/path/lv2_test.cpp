@@ -192,8 +192,39 @@ TEST(UnitSpec, UnknownNamesAndSettingsComeWithTheNearest) {
   EXPECT_NE(refused(kTestBundle + "plate").find("did you mean 'late'"), std::string::npos);
   EXPECT_NE(refused(kTestBundle + "panel?mode=medium").find("one of 0 (soft), 2 (hard)"), std::string::npos);
   EXPECT_NE(
-      refused(std::string("lv2:") + WAVICON_TEST_BUNDLES + "/test.lv2").find("holds 11 plugins; name one"),
+      refused(std::string("lv2:") + WAVICON_TEST_BUNDLES + "/test.lv2").find("holds 14 plugins; name one"),
       std::string::npos);
+}
+
+TEST(Lv2, ASideChainByItsGroupIsNoInputOfTheSignal) {
+  const auto unit = open_unit(parse_unit(kTestBundle + "keyed"), kSearch);
+  EXPECT_EQ(unit->info().input_count, 1);
+  const Channels in = {noise(1000, 11)};
+  EXPECT_EQ(feed({kTestBundle + "keyed"}, in).out, in);  // the key rests
+}
+
+TEST(Lv2, ADefaultOutsideItsRangeIsPutRightAndSaid) {
+  const auto unit = open_unit(parse_unit(kTestBundle + "odd-default"), kSearch);
+  EXPECT_EQ(unit->info().settings[0].default_value, 20);
+  ASSERT_EQ(unit->info().remarks.size(), 1U);
+  EXPECT_HAS(unit->info().remarks[0],
+             "its default of drive, 30, lies outside of its own range, 0 to 20; 20 is taken");
+  const Channels in = {noise(1000, 12)};
+  EXPECT_EQ(feed({kTestBundle + "odd-default"}, in).out[0][7], 20 * in[0][7]);
+  // What breaks all the same is blamed on the plugin, with what was wrong in it; the one after it is not.
+  const std::string message = message_of(ErrorCode::unit_failed, [&] {
+    (void)feed({"sim:tern", kTestBundle + "odd-default?break=1", "sim:tern"}, in);
+  });
+  EXPECT_EQ(message.rfind(kTestBundle + "odd-default wrote not-a-number", 0), 0U) << message;
+  EXPECT_HAS(message, "its default of drive, 30");
+  EXPECT_TRUE(open_unit(parse_unit(kTestBundle + "panel"), kSearch)->info().remarks.empty());
+}
+
+TEST(Lv2, WhatTakesLongerThanItsAudioIsKnown) {
+  const Channels in = {noise(4096, 13)};
+  const auto slow = feed({kTestBundle + "slow"}, in);  // 8 blocks of 10.7 ms, 25 ms each
+  EXPECT_GT(slow.result.run_s, 0.2);
+  EXPECT_NEAR(slow.result.audio_s, 4096.0 / 48000, 1e-9);
 }
 
 TEST(Units, ListsStandInsAndOwnPlugins) {

@@ -10,9 +10,11 @@
 #include <lv2/worker/worker.h>
 
 #include <array>
+#include <chrono>
 #include <cmath>
 #include <cstring>
 #include <string>
+#include <thread>
 #include <vector>
 
 namespace {
@@ -93,6 +95,7 @@ void run(LV2_Handle handle, std::uint32_t frames) {
   auto& self = *static_cast<Instance*>(handle);
   const auto& p = self.ports;
   if (self.name == "late" || self.name == "moody") return run_late(self, frames);
+  if (self.name == "slow") std::this_thread::sleep_for(std::chrono::milliseconds(25));
   if (self.name == "asks-for-work") return run_work(self, frames);
   for (std::uint32_t n = 0; n < frames; ++n) {
     if (self.name == "mono-to-stereo") {
@@ -107,6 +110,12 @@ void run(LV2_Handle handle, std::uint32_t frames) {
       p[1][n] = self.frame++ == 1000 ? NAN : p[0][n];
     } else if (self.name == "keeps-state") {
       p[1][n] = *p[3] > 0 ? *p[2] * p[0][n] + self.offset : p[0][n];
+    } else if (self.name == "keyed") {
+      p[1][n] = p[0][n] + p[2][n];
+    } else if (self.name == "odd-default") {
+      p[1][n] = *p[3] > 0 || *p[2] > 20 ? NAN : *p[2] * p[0][n];
+    } else if (self.name == "slow") {
+      p[1][n] = p[0][n];
     } else if (self.name == "panel") {
       p[1][n] = *p[3] > 0 ? p[0][n] * std::pow(10.0F, *p[2] / 20) + *p[4] + p[7][n] : 0.0F;
     }
@@ -158,7 +167,10 @@ constexpr std::array kUris = {"urn:wavicon-test:mono-to-stereo",
                               "urn:wavicon-test:needs-the-moon",
                               "urn:wavicon-test:asks-for-work",
                               "urn:wavicon-test:panel",
-                              "urn:wavicon-test:keeps-state"};
+                              "urn:wavicon-test:keeps-state",
+                              "urn:wavicon-test:keyed",
+                              "urn:wavicon-test:odd-default",
+                              "urn:wavicon-test:slow"};
 
 }  // namespace
 

@@ -22,7 +22,7 @@ silence_before_s = 0.5
 
 [[part]]
 kind = "tone"
-name = "with \"quotes\""
+name = "with words"
 channels = [2]
 silence_after_s = 0.25
 frequency_hz = 331.5

@@ -15,11 +15,9 @@
 #include <vector>
 
 #include "wavicon/audio/export.hpp"
+#include "wavicon/audio/limits.hpp"
 
 namespace wavicon {
-
-inline constexpr double kLowestSampleRateHz = 8000;
-inline constexpr double kHighestSampleRateHz = 768000;
 
 /// Frames × channels with a sample rate.
 class WAVICON_EXPORT Audio {

@@ -13,8 +13,9 @@ namespace wavicon {
 enum class ErrorCode {
   bad_argument,  ///< a parameter, option, setting or name is not allowed
   bad_input,     ///< audio or a file cannot be read, or is unfit to be measured
-  bad_output,    ///< a file cannot be written
+  bad_output,    ///< a file may not be written there: found before any work is done
   unit_failed,   ///< a plugin or server did not do its work
+  write_failed,  ///< a write that was begun failed: the disk is full, a pipe closed
 };
 
 /// Message = what is wrong, what was given, what is allowed, where (file, frame, channel, setting).

@@ -46,10 +46,15 @@ class WAVICON_EXPORT MemorySource : public AudioSource {
 };
 
 /// A stretch of a source, cut to what there is, as audio in memory.
+///
+/// @throws Error bad_input for more than kMostSamplesAtOnce.
 [[nodiscard]] WAVICON_EXPORT Audio read_stretch(AudioSource& source, std::int64_t first_frame,
                                                 std::int64_t frames);
 
 /// A stretch of one channel; what lies outside of the audio is silence.
+///
+/// @throws Error bad_argument when there is no such channel, bad_input for more than kMostSamplesAtOnce of
+/// all channels.
 [[nodiscard]] WAVICON_EXPORT std::vector<double> read_channel(AudioSource& source, int channel,
                                                               std::int64_t first_frame, std::int64_t frames);
 

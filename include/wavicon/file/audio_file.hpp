@@ -34,8 +34,9 @@ struct AudioFileInfo {
   std::string recipe;                            ///< text of the recipe that the file carries; empty for none
   std::vector<CueMark> cues;                     ///< in file order
   std::optional<std::int64_t> reported_samples;  ///< latency that what recorded it reported, and left in
-  std::string encoding;  ///< of samples that are neither integers nor floats: "8-bit µ-law"; else empty
-  std::string cut_off;   ///< what the header announces and the file does not hold; empty for a whole file
+  std::string encoding;      ///< of samples that are neither integers nor floats: "8-bit µ-law"; else empty
+  std::string cut_off;       ///< what the header announces and the file does not hold; empty for a whole file
+  std::string broken_chunk;  ///< what beside the sound cannot be read, and why, as a sentence; empty: nothing
 };
 
 /// What to do with a file that ends before what its header announces.
@@ -47,8 +48,8 @@ enum class CutOff {
 /// A file opened for reading, from its first frame on.
 class WAVICON_EXPORT AudioReader {
  public:
-  /// @throws Error bad_input when there is no such file, or it is a folder, empty, no audio file, or ends
-  /// before what its header announces.
+  /// @throws Error bad_input when there is no such file, or it is a folder, empty, no audio file, ends
+  /// before what its header announces, or exceeds a bound of wavicon/file/limits.hpp.
   explicit AudioReader(const std::filesystem::path& path, CutOff cut_off = CutOff::refused);
   ~AudioReader();
   AudioReader(AudioReader&&) noexcept;
@@ -132,12 +133,12 @@ class WAVICON_EXPORT AudioWriter {
   AudioWriter(AudioWriter&&) noexcept;
   AudioWriter& operator=(AudioWriter&&) noexcept;
 
-  /// Appends frames, interleaved. @throws Error bad_output when the disk takes no more.
+  /// Appends frames, interleaved. @throws Error write_failed when the disk takes no more.
   void write(std::span<const double> interleaved);
   void write(std::span<const float> interleaved);
   /// AudioWriteOptions::reported_samples, when it is known at the end only. FLAC holds what the options said.
   void set_reported_samples(std::int64_t samples);
-  /// Closes the file and gives it its name. @throws Error bad_output.
+  /// Closes the file and gives it its name. @throws Error write_failed.
   void finish();
   [[nodiscard]] ClippedSamples clipped() const noexcept;
 
@@ -146,7 +147,8 @@ class WAVICON_EXPORT AudioWriter {
   std::unique_ptr<Impl> impl_;
 };
 
-/// Appends a run for each channel, all of the same length. @throws Error bad_output as AudioWriter::write().
+/// Appends a run for each channel, all of the same length. @throws Error write_failed as
+/// AudioWriter::write().
 WAVICON_EXPORT void write_planar(AudioWriter& writer, const std::vector<std::vector<float>>& runs);
 
 /// @throws Error as AudioWriter.

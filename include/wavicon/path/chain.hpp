@@ -26,6 +26,8 @@ struct FeedResult {
   bool latency_changed = false;     ///< a unit reported another latency at the end than at the start
   double peak_in = 0;               ///< full scale = 1
   double peak_out = 0;
+  double run_s = 0;    ///< that the units took
+  double audio_s = 0;  ///< that went through them: when it is less, they cannot keep up in real time
 };
 
 /// Fills an interleaved block; returns frames, fewer than asked only at the end.
@@ -45,6 +47,9 @@ class WAVICON_EXPORT Chain {
 
   /// Sample rate that the capture is said to have: the chain's, or what its last unit with a claim claims.
   [[nodiscard]] double claimed_rate_hz() const noexcept;
+
+  /// What was put right in what its units say of themselves, as sentences that name the unit.
+  [[nodiscard]] std::vector<std::string> remarks() const;
 
   /// Sends a whole signal through; prepare() first. The capture lines up with the stimulus, as far as the
   /// units report their delay truly.

@@ -45,6 +45,8 @@ struct UnitInfo {
   std::vector<std::string> presets;  ///< what may be given as preset=NAME, in place of `settings`' defaults
   bool takes_state = false;          ///< state=FILE may be given
   std::string enabled_setting;       ///< symbol of the one that is 0 when the unit is bypassed; empty: none
+  /// What is wrong with the plugin's own description and was put right, as sentences.
+  std::vector<std::string> remarks;
 };
 
 /// A unit's name with the settings that were asked for.

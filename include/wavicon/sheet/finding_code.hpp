@@ -16,6 +16,8 @@ enum class FindingCode {
   fit,                   ///< nothing is wrong with it
   broken_sample,         ///< NaN, an infinite value, or one whose square is infinite
   truncated,             ///< the file ends before what its header announces
+  broken_chunk,          ///< something beside the sound (cue marks, a recipe) cannot be read
+  unreadable_name,       ///< its name is not UTF-8: what could not be read was replaced
   silent,                ///< every sample of every channel is zero
   silent_channel,        ///< every sample of this channel is zero
   clipped,               ///< cut off at the full scale of the capture's own format

@@ -83,7 +83,8 @@ struct CaptureInfo {
   double sample_rate_hz = 0;
   int channels = 0;
   std::int64_t frames = 0;
-  std::string cut_off;  ///< what the file announces and does not hold; empty for a whole one
+  std::string cut_off;       ///< what the file announces and does not hold; empty for a whole one
+  std::string broken_chunk;  ///< what beside the sound cannot be read, and why; empty: nothing
   std::optional<std::int64_t> reported_samples;  ///< latency that what recorded it reported, and left in
 };
 

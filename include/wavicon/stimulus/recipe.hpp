@@ -9,13 +9,14 @@
 #include <vector>
 
 #include "wavicon/audio/export.hpp"
+#include "wavicon/audio/limits.hpp"
 #include "wavicon/stimulus/parts.hpp"
 
 namespace wavicon {
 
 /// One stretch of a stimulus.
 struct RecipePart {
-  std::string name;  ///< for a person; the kind's word when empty
+  std::string name;  ///< for a person and for names of files (file_name_problem()); empty: the kind's word
   PartKind kind;
   std::vector<int> channels;  ///< from 1, as in recipes; empty: all
   bool with_previous =
@@ -27,7 +28,7 @@ struct RecipePart {
 
 /// Everything that decides the bytes of a stimulus.
 struct Recipe {
-  std::string name = "stimulus";
+  std::string name = "stimulus";  ///< files are called by it (file_name_problem())
   double sample_rate_hz = 48000;
   int channel_count = 1;
   int bits = 24;  ///< 16, 24, or 32 for 32-bit float
@@ -43,8 +44,8 @@ struct Recipe {
 template <typename Visitor>
 void fields(Recipe& r, Visitor& visit) {
   visit("name", r.name, "for a person; files are called by it");
-  visit("sample_rate_hz", r.sample_rate_hz, Range{8000, 768000}, "of the file");
-  visit("channels", r.channel_count, Range{1, 1024}, "of the file");
+  visit("sample_rate_hz", r.sample_rate_hz, Range{kLowestSampleRateHz, kHighestSampleRateHz}, "of the file");
+  visit("channels", r.channel_count, Range{1, kMostChannels}, "of the file");
   visit("bits", r.bits, Range{16, 32}, "16, 24, or 32 for 32-bit float");
   visit("dither", r.dither, "TPDF dither, 16 and 24 bits");
   visit("seed", r.seed, Range{0, 9e15}, "of the dither");
@@ -57,7 +58,7 @@ void fields(Recipe& r, Visitor& visit) {
 template <typename Visitor>
 void part_fields(RecipePart& p, Visitor& visit) {
   visit("name", p.name, "for a person; cue marks are called by it");
-  visit("channels", p.channels, Range{1, 1024}, "from 1; all when left out");
+  visit("channels", p.channels, Range{1, kMostChannels}, "from 1; all when left out");
   visit("with_previous", p.with_previous, "on top of the part before it instead of after it");
   visit("silence_before_s", p.silence_before_s, kTime, "before the part");
   visit("silence_after_s", p.silence_after_s, kTime, "after the part");

@@ -1,0 +1,134 @@
+// SPDX-License-Identifier: MIT
+#include "program.hpp"
+
+#include <fmt/format.h>
+
+#include <unistd.h>
+
+#include <cerrno>
+#include <csignal>
+#include <cstdio>
+#include <filesystem>
+#include <new>
+#include <stdexcept>
+#include <string>
+#include <string_view>
+#include <system_error>
+
+#include "commands.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/plain_text.hpp"
+#include "wavicon/file/output_file.hpp"
+#include "wavicon/version.hpp"
+
+namespace wavicon::cli {
+namespace {
+
+int status_of(ErrorCode code) {
+  switch (code) {
+    case ErrorCode::bad_input:
+    case ErrorCode::write_failed:
+      return exit_status::bad_input;
+    case ErrorCode::unit_failed:
+      return exit_status::unit_failed;
+    default:
+      return exit_status::wrong_usage;
+  }
+}
+
+int fail(const Failure& failure) {
+  if (!failure.line.empty()) tell("wavicon: " + failure.line);
+  return failure.status;
+}
+
+// Everything that was printed has to have arrived. Who closes a pipe has read enough.
+int finished(int status) {
+  const int error = output_error();
+  if (error == 0 || (status != exit_status::measured && status != exit_status::limit_not_kept)) return status;
+  if (error == EPIPE) return exit_status::pipe_closed;
+  return fail({fmt::format("standard output cannot be written ({}): what was printed is not complete",
+                           std::generic_category().message(error)),
+               exit_status::bad_input});
+}
+
+void add_commands(CLI::App& app, Action& action) {
+  app.set_version_flag("--version", std::string("wavicon ") + WAVICON_VERSION);
+  app.require_subcommand(1);
+  app.failure_message([](const CLI::App*, const CLI::Error&) { return std::string(); });
+  add_make(app, action);
+  add_show(app, action);
+  add_units(app, action);
+  add_feed(app, action);
+  add_health(app, action);
+  add_measurements(app, action);
+  add_explain(app, action);
+  add_kit(app, action);
+  add_stand_in(app, action);
+}
+
+// Ends the program where memory runs out: unwinding from anywhere is a way that nobody walks otherwise.
+[[noreturn]] void out_of_memory() {
+  abandon_partial_files();
+  constexpr std::string_view kLine =
+      "wavicon: there is not enough memory for this; measure a part of it with --from and --to\n";
+  (void)!::write(STDERR_FILENO, kLine.data(), kLine.size());
+  ::_exit(exit_status::bad_input);
+}
+
+int parse_and_run(int argc, char** argv) {
+  CLI::App app("Feeds known signals through plugins, sessions and interfaces, and measures what came back.",
+               "wavicon");
+  Action action;
+  add_commands(app, action);
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::Success& success) {
+    return app.exit(success);
+  } catch (const CLI::ParseError& error) {
+    return fail({std::string(error.what()) + "; see wavicon --help, or wavicon COMMAND --help",
+                 exit_status::wrong_usage});
+  }
+  return action();
+}
+
+}  // namespace
+
+Failure current_failure() {
+  try {
+    throw;
+  } catch (const Error& error) {
+    return {error.what(), status_of(error.code())};
+  } catch (const Interrupted&) {
+    return {"interrupted; nothing was written", exit_status::interrupted};
+  } catch (const std::bad_alloc&) {
+    return {"there is not enough memory for this; measure a part of it with --from and --to",
+            exit_status::bad_input};
+  } catch (const std::length_error&) {
+    return {"there is not enough memory for this; measure a part of it with --from and --to",
+            exit_status::bad_input};
+  } catch (const std::filesystem::filesystem_error& error) {
+    return {fmt::format("{}: cannot be read ({})", error.path1().string(), error.code().message()),
+            exit_status::bad_input};
+  } catch (const std::system_error& error) {
+    return {fmt::format("the system does not allow this: {}", error.code().message()),
+            exit_status::bad_input};
+  } catch (const std::exception& error) {
+    return {fmt::format("an error that is a defect of wavicon ({}); please report it, with the command",
+                        error.what()),
+            exit_status::bad_input};
+  }
+}
+
+int run_program(int argc, char** argv) {
+  // A closed pipe and a file that may not grow are errors of the write, so that what is half written goes.
+  std::signal(SIGPIPE, SIG_IGN);
+  std::signal(SIGXFSZ, SIG_IGN);
+  std::set_new_handler(out_of_memory);
+  try {
+    return finished(parse_and_run(argc, argv));
+  } catch (...) {
+    return finished(fail(current_failure()));
+  }
+}
+
+}  // namespace wavicon::cli
