@@ -76,7 +76,7 @@ std::vector<std::string> wanted_ports(jack_client_t* client, const std::string& 
 
 // Everything that the callbacks touch.
 struct Session {
-  LiveTransport* transport = nullptr;
+  LiveTransport transport;
   std::vector<jack_port_t*> ins, outs;
   std::array<const float*, kMostPorts> in{};
   std::array<float*, kMostPorts> out{};
@@ -85,18 +85,21 @@ struct Session {
   std::atomic<bool> gone{false};
   std::atomic<std::uint64_t> blocks{0};
 
+  Session(std::vector<std::vector<float>> stimulus, int record_channels, std::int64_t frames, double rate)
+      : transport(std::move(stimulus), record_channels, frames, rate) {}
+
   int process(jack_nframes_t frames) noexcept {
     for (std::size_t c = 0; c < ins.size(); ++c)
       in[c] = static_cast<const float*>(jack_port_get_buffer(ins[c], frames));
     for (std::size_t c = 0; c < outs.size(); ++c)
       out[c] = static_cast<float*>(jack_port_get_buffer(outs[c], frames));
-    transport->cycle(in.data(), out.data(), frames);
+    transport.cycle(in.data(), out.data(), frames);
     blocks.fetch_add(1, std::memory_order_relaxed);
     return 0;
   }
   int xrun() noexcept {
     const std::size_t index = xrun_count.fetch_add(1, std::memory_order_relaxed);
-    if (index < kMostXruns) xruns[index].store(transport->position(), std::memory_order_relaxed);
+    if (index < kMostXruns) xruns[index].store(transport.position(), std::memory_order_relaxed);
     return 0;
   }
 };
@@ -146,7 +149,7 @@ std::vector<std::string> ports_to_play(jack_client_t* client, const std::string&
 
 // Ports of its own, callbacks and connections: from here on blocks come.
 void begin(jack_client_t* client, Session& session, const LiveResult& result) {
-  for (int c = 0; c < session.transport->play_channels(); ++c)
+  for (int c = 0; c < session.transport.play_channels(); ++c)
     session.outs.push_back(jack_port_register(client, fmt::format("play_{}", c + 1).c_str(),
                                               JACK_DEFAULT_AUDIO_TYPE, JackPortIsOutput, 0));
   for (std::size_t c = 0; c < result.recorded_from.size(); ++c)
@@ -183,8 +186,9 @@ double patience_s(jack_client_t* client) {
 }
 
 // Until all was played and recorded, or nothing comes any more.
-void await(jack_client_t* client, const Session& session, const LiveTransport& transport,
-           const LiveResult& result, std::int64_t frames, const LiveOptions& options) {
+void await(jack_client_t* client, const Session& session, const LiveResult& result, std::int64_t frames,
+           const LiveOptions& options) {
+  const LiveTransport& transport = session.transport;
   std::uint64_t seen = 0;
   auto moved = std::chrono::steady_clock::now();
   while (!transport.done() && !session.gone) {
@@ -201,13 +205,28 @@ void await(jack_client_t* client, const Session& session, const LiveTransport& t
 }
 
 // Why it ended early; empty when it did not.
-std::string cut_by(jack_client_t* client, const Session& session, const LiveTransport& transport,
-                   const LiveResult& result) {
+std::string cut_by(jack_client_t* client, const Session& session, const LiveResult& result) {
+  const LiveTransport& transport = session.transport;
   if (session.gone && !transport.done()) return "the server stopped";
   if (!session.gone)
     if (const std::string port = gone_port(client, result); !port.empty())
       return fmt::format("the port {} is gone", port);
-  return transport.done() ? "" : fmt::format("the server sent no block for {:g} s", patience_s(client));
+  return transport.done()
+             ? ""
+             : fmt::format("the server sent no block for {:g} s: it, or a client of it, stands still",
+                           patience_s(client));
+}
+
+// Closes the client. Of a server that stands still that can take many seconds, for which nobody waits: the
+// callbacks keep what they touch.
+void leave(Client client, std::unique_ptr<Session> session, bool cut) {
+  if (!cut) {
+    client.reset();
+    return;
+  }
+  std::thread([client = std::move(client), session = std::move(session)]() mutable {
+    client.reset();
+  }).detach();
 }
 
 }  // namespace
@@ -226,27 +245,27 @@ LiveResult play_and_record(std::vector<std::vector<float>> stimulus, double rate
   else
     result.played_to = ports_to_play(client.get(), options.to, stimulus.size());
   const auto frames = static_cast<std::int64_t>(length) + std::llround(options.tail_s * rate);
-  LiveTransport transport(std::move(stimulus), static_cast<int>(result.recorded_from.size()), frames, rate);
-  auto session = std::make_unique<Session>();
-  session->transport = &transport;
+  auto session = std::make_unique<Session>(std::move(stimulus), static_cast<int>(result.recorded_from.size()),
+                                           frames, rate);
+  const LiveTransport& transport = session->transport;
   begin(client.get(), *session, result);
   result.block_frames = static_cast<int>(jack_get_buffer_size(client.get()));
   std::this_thread::sleep_for(std::chrono::duration<double>(options.look_s));
   result.idle_peak = static_cast<double>(transport.idle_peak());
   result.reported_samples = reported(*session);
   session->xrun_count = 0;
-  transport.start();
-  await(client.get(), *session, transport, result, frames, options);
-  result.cut = cut_by(client.get(), *session, transport, result);
+  session->transport.start();
+  await(client.get(), *session, result, frames, options);
+  result.cut = cut_by(client.get(), *session, result);
   const std::int64_t recorded = std::min<std::int64_t>(frames, transport.position());
-  // Nothing calls back any more when this has returned.
-  if (!session->gone) jack_deactivate(client.get());
-  client.reset();
+  // Nothing calls back any more when this has returned. A server that stands still would not answer.
+  if (result.cut.empty() && !session->gone) jack_deactivate(client.get());
   for (const auto& channel : transport.recorded())
     result.recorded.emplace_back(channel.begin(), channel.begin() + static_cast<std::ptrdiff_t>(recorded));
   for (std::size_t i = 0; i < std::min(kMostXruns, session->xrun_count.load()); ++i)
     result.xruns.push_back(session->xruns[i].load());
   result.peak = static_cast<double>(transport.peak());
+  leave(std::move(client), std::move(session), !result.cut.empty());
   return result;
 }
 
