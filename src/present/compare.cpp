@@ -5,6 +5,7 @@
 #include <cmath>
 #include <filesystem>
 
+#include "wavicon/audio/plain_text.hpp"
 #include "wavicon/present/table.hpp"
 
 namespace wavicon {
@@ -79,9 +80,10 @@ std::string comparison_table(const std::vector<Sheet>& sheets) {
   for (const Sheet& sheet : sheets)
     for (const Finding& finding : sheet.findings)
       text += fmt::format(
-          "{}{}: {}{}\n", sheet.capture.file,
+          "{}{}: {}{}\n", printable(sheet.capture.file),
           finding.channel && sheet.capture.channels > 1 ? ", " + channel_name(sheet, *finding.channel) : "",
-          finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ", finding.text);
+          finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ",
+          printable(finding.text));
   std::vector<Row> rows;
   for (const Sheet& sheet : sheets)
     for (const Row& row : rows_of(sheet, sheets))

@@ -2,6 +2,7 @@
 #include "wavicon/present/table.hpp"
 
 #include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/plain_text.hpp"
 #include "wavicon/sheet/catalogue.hpp"
 
 #include <fmt/format.h>
@@ -148,8 +149,11 @@ std::string channel_table(const std::vector<const Reading*>& readings) {
 
 }  // namespace
 
-std::string aligned(const std::vector<std::vector<std::string>>& rows,
+std::string aligned(const std::vector<std::vector<std::string>>& from,
                     const std::vector<bool>& right_aligned) {
+  std::vector<std::vector<std::string>> rows = from;
+  for (auto& row : rows)
+    for (std::string& cell : row) cell = printable(cell);
   std::vector<std::size_t> widths;
   for (const auto& row : rows) {
     widths.resize(std::max(widths.size(), row.size()), 0);
@@ -183,10 +187,10 @@ std::string sheet_table(const Sheet& sheet) {
   std::string text;
   const bool several = sheet.capture.channels > 1;
   for (const Finding& finding : sheet.findings) {
-    text += sheet.capture.file.empty() ? sheet.measurement : sheet.capture.file;
+    text += printable(sheet.capture.file.empty() ? sheet.measurement : sheet.capture.file);
     if (finding.channel && several) text += ", " + channel_name(sheet, *finding.channel);
     text += ": " + (finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ") +
-            finding.text + "\n";
+            printable(finding.text) + "\n";
   }
   std::vector<std::optional<int>> channels;
   for (const Reading& r : sheet.readings)
