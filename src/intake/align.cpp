@@ -9,6 +9,9 @@
 #include <numbers>
 #include <numeric>
 
+#include "delay_line.hpp"
+#include "hit.hpp"
+#include "segment_delay.hpp"
 #include "wavicon/audio/decimator.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/transform.hpp"
@@ -27,6 +30,10 @@ constexpr std::size_t kMostSegments = 64;  // spread over the whole: more do not
 constexpr double kWeakCoarse = 3e-4;    // of the highest bin: below, a phase is noise
 constexpr double kWeak = 0.003;         // of the strongest bin: what is far weaker is likely to be noise
 constexpr std::int64_t kNear = 64;      // frames by which a segment may lie off beside drift
+constexpr double kWorthALook = 0.3;     // of what each segment reaches by itself
+constexpr double kNothingLeft = 1e-9;   // of the power: nothing can be found that leaves less
+constexpr double kPlainlyLess = 0.8;    // of the power that one delay leaves
+constexpr double kNearlyFree = 0.98;    // of what each segment reaches by itself: one delay for all
 constexpr double kAlike = 0.1;          // correlation of a segment that is believed
 constexpr std::int64_t kFar = 8192;     // frames by which a slip may move a segment
 constexpr double kPlainlyAlike = 0.98;  // coherence from which no second way is tried
@@ -34,9 +41,10 @@ constexpr double kClearly = 1.04;       // times as alike: the farther place is 
 constexpr double kUsually = 0.9;        // of what other segments reach
 constexpr int kPasses = 3;              // each with the place that the one before found
 constexpr double kSlackS = 6e-5;        // by which neighbouring segments may differ
-constexpr int kNewtonSteps = 16;        // it converges in four to six; the rest is a safeguard
 constexpr double kStill = 1e-7;         // frames
-constexpr double kOutlier = 4;          // median deviations
+constexpr int kMostSmallSlips = 3;      // that are looked for one after the other
+constexpr double kSaysNothing = 1e6;    // frames: the standard deviation of a segment without time in it
+constexpr double kAroundHitS = 0.01;    // before and after a hit: its attack and its ring
 constexpr double kWholeFrame = 0.01;    // so near to a whole frame counts as one
 constexpr double kSamePeak = 0.9;       // of the highest: a candidate
 
@@ -53,19 +61,9 @@ double highest_of(const Bins& bins) {
 
 double energy(std::span<const double> x) { return std::inner_product(x.begin(), x.end(), x.begin(), 0.0); }
 
-struct Segment {
-  std::int64_t first = 0;  // of the reference
-  double delay = 0;        // capture place of its first frame, less that frame
-  double weight = 0;
-  double alike = 0;  // correlation with the capture there, 0 … 1
-};
-
-// A straight line of delays over frames.
-struct Line {
-  double delay = 0;
-  double slope = 0;
-  [[nodiscard]] double at(double frame) const { return delay + slope * frame; }
-};
+using intake_detail::DelayLine;
+using intake_detail::Line;
+using intake_detail::Segment;
 
 class Aligner {
  public:
@@ -75,32 +73,101 @@ class Aligner {
   }
 
   std::optional<Alignment> run() {
+    const auto active = intake_detail::active_part(a_, options_.reference_channel);
+    if (!active) return std::nullopt;
+    if (intake_detail::is_hit(*active, a_.sample_rate_hz())) return hit(*active);
     Alignment result;
     if (!find_coarse(result) || !track_segments()) return std::nullopt;
-    find_slips(result);
-    fit();
-    for (int pass = 0; pass < kPasses; ++pass) {
-      const Line before = line_;
-      refine();
-      fit();
-      const double end = static_cast<double>(a_.frames());
-      if (std::max(std::abs(line_.delay - before.delay), std::abs(line_.at(end) - before.at(end))) < kStill)
-        break;
+    const std::vector<Segment> tracked = segments_;
+    const bool one = start_from_one_delay();
+    solve(result);
+    const double left = one && options_.drift && !line_.is_consistent() ? left_over() : 0;
+    if (left > kNothingLeft) {
+      // Slow content fits one delay nearly as well as a drift: what leaves plainly less is taken.
+      const auto segments = segments_;
+      const auto line = line_;
+      const auto slips = result.slips;
+      segments_ = tracked;
+      result.slips.clear();
+      solve(result);
+      if (!result.slips.empty() || left_over() > kPlainlyLess * left) {
+        segments_ = segments;
+        line_ = line;
+        result.slips = slips;
+      }
     }
-    result.delay_frames = line_.delay;
-    result.frames_per_frame = 1 + line_.slope;
-    result.drift_ppm = line_.slope * 1e6;
-    result.spread_frames = spread_;
-    const double end = std::min(static_cast<double>(a_.frames()),
-                                (static_cast<double>(b_.frames()) - line_.delay) / (1 + line_.slope));
-    result.first_frame =
-        static_cast<std::int64_t>(std::ceil(std::max(0.0, -line_.delay / (1 + line_.slope)) - kWholeFrame));
-    result.end_frame = static_cast<std::int64_t>(std::floor(end + kWholeFrame));
-    result.gain = gain(result);
+    if (options_.drift && !line_.leans()) {
+      result.drift_bound_ppm = 1e6 * (std::abs(line_.line().slope) + 2 * line_.slope_sigma());
+      // Along a line that does not lean, what is a whole number of frames late is so exactly.
+      line_.fit(segments_, false);
+      settle(false);
+    }
+    finish(result);
     return result;
   }
 
  private:
+  // Slips and the line, from segments as they stand.
+  void solve(Alignment& result) {
+    find_slips(result);
+    keep_longest_piece(result);
+    line_ = DelayLine(length_);
+    line_.fit(segments_, options_.drift);
+    settle(options_.drift);
+    find_small_slips(result);
+  }
+
+  void settle(bool with_slope, int passes = kPasses) {
+    for (int pass = 0; pass < passes; ++pass) {
+      const Line before = line_.line();
+      refine();
+      line_.fit(segments_, with_slope);
+      const double end = static_cast<double>(a_.frames());
+      if (std::max(std::abs(line_.line().delay - before.delay),
+                   std::abs(line_.line().at(end) - before.at(end))) < kStill)
+        break;
+    }
+  }
+
+  void finish(Alignment& result) {
+    const Line line = line_.line();
+    result.delay_frames = line.delay;
+    result.frames_per_frame = 1 + line.slope;
+    result.drift_ppm = line.slope * 1e6;
+    result.spread_frames = line_.spread();
+    result.uncertainty_frames = 2 * line_.delay_sigma();
+    const double end = std::min(static_cast<double>(a_.frames()),
+                                (static_cast<double>(b_.frames()) - line.delay) / (1 + line.slope));
+    result.first_frame =
+        static_cast<std::int64_t>(std::ceil(std::max(0.0, -line.delay / (1 + line.slope)) - kWholeFrame));
+    result.end_frame = static_cast<std::int64_t>(std::floor(end + kWholeFrame));
+    result.gain = gain(result);
+  }
+
+  // One short sound: no segments, no drift.
+  std::optional<Alignment> hit(const intake_detail::Stretch& active) {
+    const auto place = intake_detail::find_hit(a_, options_.reference_channel, active, b_,
+                                               options_.capture_channel, transforms_);
+    if (!place || std::abs(place->match) < options_.least_match) return std::nullopt;
+    const auto around = std::llround(kAroundHitS * a_.sample_rate_hz());
+    length_ = active.frames() + 2 * around;
+    timing_.emplace(
+        a_.sample_rate_hz(),
+        intake_detail::edged_window(static_cast<std::size_t>(length_), static_cast<std::size_t>(around / 2)),
+        0.0);
+    segments_ = {
+        {active.first - around, static_cast<double>(place->delay_frames), 1, std::abs(place->match)}};
+    line_ = DelayLine(length_);
+    line_.set({static_cast<double>(place->delay_frames), 0});
+    settle(false);
+    Alignment result;
+    result.match = std::abs(place->match);
+    result.confidence = options_.least_confidence;
+    result.candidates.assign(place->others.begin(), place->others.end());
+    finish(result);
+    return result;
+  }
+
   // One channel, low-passed, every step_-th sample; output i belongs to frame first + i·step_ (a constant
   // shift, the same for both, is left out).
   std::vector<double> low(AudioSource& source, int channel, std::int64_t first, std::int64_t frames) const {
@@ -109,7 +176,8 @@ class Aligner {
         read_channel(source, channel, first, frames + static_cast<std::int64_t>(decimate.length())));
   }
 
-  // The places of the loudest excerpts of the reference, loudest first.
+  // The places of the loudest excerpts of the reference, loudest first, by what the coarse search hears of
+  // them.
   [[nodiscard]] std::vector<std::int64_t> excerpts(std::int64_t length) const {
     std::vector<std::pair<double, std::int64_t>> places;
     std::vector<double> scratch(static_cast<std::size_t>(16384 * a_.channel_count()));
@@ -119,8 +187,8 @@ class Aligner {
       double sum = 0;
       // A look at a few places in each is enough to tell loud from soft.
       for (int k = 0; k < 8; ++k)
-        sum += energy(read_channel(a_, options_.reference_channel, first + k * length / 8,
-                                   std::min<std::int64_t>(4096, length / 8 + 1)));
+        sum += energy(low(a_, options_.reference_channel, first + k * length / 8,
+                          std::min<std::int64_t>(4096, length / 8 + 1)));
       places.emplace_back(-sum, first);
     }
     std::sort(places.begin(), places.end());
@@ -196,9 +264,9 @@ class Aligner {
     const std::int64_t segment =
         kSegment * std::max<std::int64_t>(1, std::llround(a_.sample_rate_hz() / kSegmentRateHz));
     const std::int64_t length = std::min(segment, std::max<std::int64_t>(256, common - begin));
-    const auto count = static_cast<std::int64_t>(std::clamp<std::int64_t>(
-        std::max((common - begin) / length, std::min<std::int64_t>(8, 2 * (common - begin) / length - 1)), 1,
-        static_cast<std::int64_t>(kMostSegments)));
+    // Half over each other: what the window takes from one, its neighbours have.
+    const auto count = std::clamp<std::int64_t>(2 * (common - begin) / length - 1, 1,
+                                                static_cast<std::int64_t>(kMostSegments));
     std::vector<std::int64_t> places;
     for (std::int64_t i = 0; i < count; ++i)
       places.push_back(count == 1 ? begin : begin + i * (common - begin - length) / (count - 1));
@@ -229,7 +297,110 @@ class Aligner {
     };
     walk(std::min<std::ptrdiff_t>(middle, count - 1), count, 1);
     walk(std::min<std::ptrdiff_t>(middle, count - 1) - 1, -1, -1);
+    places_ = std::move(places);
     return !segments_.empty();
+  }
+
+  // A narrow piece of a sweep fits as well a period later, and each of them is free to choose. Where one
+  // delay for all explains them nearly as well, it is the one.
+  // @return whether the segments were given it.
+  bool start_from_one_delay() {
+    const std::int64_t reach = kNear + 4 * static_cast<std::int64_t>(step_);
+    std::vector<double> sum(static_cast<std::size_t>(2 * reach + 1), 0.0);
+    std::vector<std::pair<std::int64_t, std::vector<double>>> all;
+    double free = 0, each = 0;
+    for (const Segment& s : segments_) free += s.alike;
+    for (const std::int64_t first : places_) {
+      auto agree = in_phase_near(first, coarse_, reach);
+      double most = 0;
+      for (std::size_t i = 0; i < agree.size(); ++i) {
+        sum[i] += agree[i];
+        most = std::max(most, std::abs(agree[i]));
+      }
+      each += most;
+      all.emplace_back(first, std::move(agree));
+    }
+    const auto best = std::max_element(sum.begin(), sum.end(),
+                                       [](double p, double q) { return std::abs(p) < std::abs(q); });
+    if (std::abs(*best) < kWorthALook * each) return false;
+    const auto at = static_cast<std::size_t>(best - sum.begin());
+    const double delay = static_cast<double>(std::llround(coarse_) - reach) + static_cast<double>(at);
+    std::vector<Segment> tracked;
+    tracked.swap(segments_);
+    for (const auto& [first, agree] : all)
+      if (!agree.empty() && std::abs(agree[at]) >= kAlike) segments_.push_back({first, delay, 1, 0});
+    // Between samples it may fit better than at any.
+    line_ = DelayLine(length_);
+    line_.set({delay, 0});
+    if (!segments_.empty()) settle(false, 1);
+    double alike = 0;
+    for (const Segment& s : segments_) alike += alike_along(s);
+    if (segments_.empty() || alike < kNearlyFree * free) {
+      segments_.swap(tracked);
+      return false;
+    }
+    for (Segment& s : segments_) s.delay = line_.line().delay;
+    return true;
+  }
+
+  // What of the segments' power is not what lies along the line.
+  double left_over() {
+    double sum = 0;
+    for (const Segment& s : segments_) {
+      const double alike = alike_along(s);
+      sum += 1 - alike * alike;
+    }
+    return segments_.empty() ? 1 : sum / static_cast<double>(segments_.size());
+  }
+
+  // Correlation of a segment with what lies along the line.
+  double alike_along(const Segment& s) {
+    Alignment along;
+    along.delay_frames = line_.line().delay;
+    along.frames_per_frame = 1 + line_.line().slope;
+    std::vector<double> y(static_cast<std::size_t>(length_));
+    const auto x = read_channel(a_, options_.reference_channel, s.first, length_);
+    read_aligned(b_, options_.capture_channel, along, s.first, reader_, y);
+    const double energies = energy(x) * energy(y);
+    return energies > 0
+               ? std::abs(std::inner_product(x.begin(), x.end(), y.begin(), 0.0)) / std::sqrt(energies)
+               : 0;
+  }
+
+  // How far a segment and what lies at each delay near one agree in phase, -1 … 1; empty where one is silent.
+  std::vector<double> in_phase_near(std::int64_t first, double delay, std::int64_t reach) {
+    const auto x = read_channel(a_, options_.reference_channel, first, length_);
+    const auto y =
+        read_channel(b_, options_.capture_channel, first + std::llround(delay) - reach, length_ + 2 * reach);
+    Bins b = whitened(x, y, reach);
+    double most = 0;
+    for (const auto& bin : b) most += 2 * size_of(bin);
+    if (!(most > 0)) return {};
+    RealTransform& transform = transform_for(reach);
+    const auto correlation = transform.invert(b);
+    std::vector<double> agree(static_cast<std::size_t>(2 * reach + 1));
+    for (std::size_t i = 0; i < agree.size(); ++i)
+      agree[i] = correlation[i] * static_cast<double>(transform.length()) / most;
+    return agree;
+  }
+
+  RealTransform& transform_for(std::int64_t reach) {
+    return transforms_.get(fast_transform_length(static_cast<std::size_t>(2 * length_ + 2 * reach)));
+  }
+
+  // Cross-spectrum of a segment and a longer stretch, in which what is loud counts little more than what is
+  // soft.
+  Bins whitened(std::span<const double> x, std::span<const double> y, std::int64_t reach) {
+    RealTransform& transform = transform_for(reach);
+    const Bins a = transform.bins_of(x);
+    Bins b = transform.bins_of(y);
+    const double weak = kWeak * highest_of(a);
+    if (!(weak > 0)) return Bins(b.size());
+    for (std::size_t k = 0; k < b.size(); ++k) {
+      const double size = size_of(a[k]) + weak;
+      b[k] *= std::conj(a[k]) / (size * std::sqrt(size));
+    }
+    return b;
   }
 
   std::optional<Segment> search(std::int64_t first, double delay, std::int64_t reach) {
@@ -238,16 +409,8 @@ class Aligner {
     if (level == 0) return std::nullopt;
     const std::int64_t start = first + std::llround(delay) - reach;
     const auto y = read_channel(b_, options_.capture_channel, start, length_ + 2 * reach);
-    RealTransform& transform =
-        transforms_.get(fast_transform_length(static_cast<std::size_t>(2 * length_ + 2 * reach)));
-    const Bins a = transform.bins_of(x);
-    Bins b = transform.bins_of(y);
-    const double weak = kWeak * highest_of(a);
-    for (std::size_t k = 0; k < b.size(); ++k) {
-      const double size = size_of(a[k]) + weak;
-      b[k] *= std::conj(a[k]) / (size * std::sqrt(size));
-    }
-    const auto correlation = transform.invert(b).first(static_cast<std::size_t>(2 * reach + 1));
+    const auto correlation =
+        transform_for(reach).invert(whitened(x, y, reach)).first(static_cast<std::size_t>(2 * reach + 1));
     const auto peak = std::max_element(correlation.begin(), correlation.end(),
                                        [](double p, double q) { return std::abs(p) < std::abs(q); });
     // Believed when the two look alike there, as they stand.
@@ -256,7 +419,7 @@ class Aligner {
     const double other = energy(there);
     const double alike = std::inner_product(x.begin(), x.end(), there.begin(), 0.0);
     if (other == 0 || std::abs(alike) < kAlike * std::sqrt(level * other)) return std::nullopt;
-    return Segment{first, static_cast<double>(start - first + (peak - correlation.begin())), level,
+    return Segment{first, static_cast<double>(start - first + (peak - correlation.begin())), 1,
                    std::abs(alike) / std::sqrt(level * other)};
   }
 
@@ -276,119 +439,74 @@ class Aligner {
       previous = &s;
       if (agreed == 0) continue;
       const double moved = piece_end == nullptr ? 0 : s.delay - piece_end->delay;
-      if (piece_end != nullptr && agreed == 1 && std::abs(moved) > drift + slack)
+      const double apart = piece_end == nullptr ? 0 : static_cast<double>(s.first - piece_end->first);
+      const double explained = 1 + (options_.drift ? options_.most_drift_ppm * 1e-6 * apart : 0);
+      if (piece_end != nullptr && agreed == 1 && std::abs(moved) > explained + slack)
         result.slips.push_back({piece_end->first, s.first, std::llround(moved)});
       piece_end = &s;
     }
   }
 
-  // A line through the delays: medians first, then least squares over what lies near it.
-  void fit() {
-    if (segments_.size() == 1 || !options_.drift) {
-      line_ = {median(segments_, [](const Segment& s) { return s.delay; }), 0};
-      refit(false);
-      return;
+  // Steps that are too small to be seen before the delays are exact: a few frames at most.
+  void find_small_slips(Alignment& result) {
+    for (int i = 0; i < kMostSmallSlips; ++i) {
+      const auto step = intake_detail::step_of(segments_, length_);
+      if (!step) return;
+      result.slips.push_back(
+          {segments_[step->before].first, segments_[step->before + 1].first, std::llround(step->frames)});
+      std::sort(result.slips.begin(), result.slips.end(),
+                [](const Slip& p, const Slip& q) { return p.after_frame < q.after_frame; });
+      const auto at = segments_.begin() + static_cast<std::ptrdiff_t>(step->before) + 1;
+      // What is longer goes on.
+      if (step->before + 1 >= segments_.size() - step->before - 1)
+        segments_.erase(at, segments_.end());
+      else
+        segments_.erase(segments_.begin(), at);
+      line_.fit(segments_, options_.drift);
+      settle(options_.drift);
     }
-    std::vector<double> slopes;
-    for (std::size_t i = 0; i < segments_.size(); ++i)
-      for (std::size_t j = i + 1; j < segments_.size(); ++j)
-        if (segments_[i].first != segments_[j].first)
-          slopes.push_back((segments_[j].delay - segments_[i].delay) /
-                           static_cast<double>(segments_[j].first - segments_[i].first));
-    line_.slope = slopes.empty() ? 0 : middle(slopes);
-    line_.delay = median(segments_, [&](const Segment& s) { return s.delay - line_.slope * centre(s); });
-    refit(true);
   }
 
-  [[nodiscard]] double centre(const Segment& s) const {
-    return static_cast<double>(s.first) + static_cast<double>(length_) / 2;
-  }
-
-  void refit(bool with_slope) {
-    const double deviation =
-        median(segments_, [&](const Segment& s) { return std::abs(s.delay - line_.at(centre(s))); });
-    const double limit = std::max(1e-9, kOutlier * deviation);
-    double w = 0, wx = 0, wy = 0, wxx = 0, wxy = 0, squares = 0;
+  // The line is drawn through the longest stretch without a slip: no drift goes across one.
+  void keep_longest_piece(const Alignment& result) {
+    if (result.slips.empty()) return;
+    std::vector<std::vector<Segment>> pieces(result.slips.size() + 1);
     for (const Segment& s : segments_) {
-      if (std::abs(s.delay - line_.at(centre(s))) > limit) continue;
-      const double x = centre(s) - centre(segments_[0]);
-      w += s.weight;
-      wx += s.weight * x;
-      wy += s.weight * s.delay;
-      wxx += s.weight * x * x;
-      wxy += s.weight * x * s.delay;
+      const auto after = std::find_if(result.slips.begin(), result.slips.end(),
+                                      [&](const Slip& slip) { return s.first <= slip.after_frame; });
+      const auto piece = static_cast<std::size_t>(after - result.slips.begin());
+      // What lies between two pieces belongs to neither.
+      const bool between = piece > 0 && s.first < result.slips[piece - 1].before_frame;
+      if (!between) pieces[piece].push_back(s);
     }
-    const double determinant = w * wxx - wx * wx;
-    const double slope = with_slope && determinant > 1e-12 * w * wxx ? (w * wxy - wx * wy) / determinant : 0;
-    line_ = {(wy - slope * wx) / w - slope * centre(segments_[0]), slope};
-    for (const Segment& s : segments_)
-      squares += s.weight * std::pow(std::clamp(s.delay - line_.at(centre(s)), -limit, limit), 2);
-    spread_ = std::sqrt(squares / w);
+    auto longest = std::max_element(pieces.begin(), pieces.end(),
+                                    [](const auto& p, const auto& q) { return p.size() < q.size(); });
+    if (!longest->empty()) segments_ = std::move(*longest);
   }
 
-  template <typename Value>
-  static double median(const std::vector<Segment>& segments, Value&& value) {
-    std::vector<double> values;
-    for (const Segment& s : segments) values.push_back(value(s));
-    return middle(values);
-  }
-  static double middle(std::vector<double>& values) {
-    const auto at = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-    std::nth_element(values.begin(), at, values.end());
-    return *at;
-  }
-
-  // What is left of each segment's delay once the capture is read along the line.
+  // What is left of each segment's delay once the capture is read where the segment was found, at the line's
+  // pace.
   void refine() {
-    RealTransform& transform = transforms_.get(fast_transform_length(static_cast<std::size_t>(length_)));
+    if (!timing_)
+      timing_.emplace(a_.sample_rate_hz(), intake_detail::hann_window(static_cast<std::size_t>(length_)));
+    const std::vector<double>& window = timing_->window();
+    const double slope = line_.line().slope;
     Alignment along;
-    along.delay_frames = line_.delay;
-    along.frames_per_frame = 1 + line_.slope;
-    std::vector<double> y(static_cast<std::size_t>(length_)), hann(y.size());
-    for (std::size_t n = 0; n < hann.size(); ++n)
-      hann[n] = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) /
-                                     static_cast<double>(length_));
+    along.frames_per_frame = 1 + slope;
+    std::vector<double> y(static_cast<std::size_t>(length_));
     for (Segment& s : segments_) {
       auto x = read_channel(a_, options_.reference_channel, s.first, length_);
+      along.delay_frames = s.delay - slope * line_.centre(s);
       read_aligned(b_, options_.capture_channel, along, s.first, reader_, y);
       for (std::size_t n = 0; n < x.size(); ++n) {
-        x[n] *= hann[n];
-        y[n] *= hann[n];
+        x[n] *= window[n];
+        y[n] *= window[n];
       }
-      s.delay = line_.at(centre(s)) + residual_delay(x, y, transform);
+      const auto late = (*timing_)(x, y);
+      // What says nothing of time counts for nothing.
+      s.sigma = late ? late->sigma_frames : kSaysNothing;
+      s.delay += late ? late->frames : 0;
     }
-  }
-
-  // Maximum of the correlation near 0, by Newton's method on the cross-spectrum.
-  double residual_delay(std::span<const double> x, std::span<const double> y, RealTransform& transform) {
-    const double turn = 2 * std::numbers::pi / static_cast<double>(transform.length());
-    const Bins a = transform.bins_of(x);
-    Bins cross = transform.bins_of(y);
-    for (std::size_t k = 0; k < cross.size(); ++k) cross[k] *= std::conj(a[k]);
-    double delay = 0, sign = 0, limit = 1, last = 0;
-    for (int i = 0; i < kNewtonSteps; ++i) {
-      double sum = 0, slope = 0, curvature = 0;
-      const std::complex<double> step = std::polar(1.0, turn * delay);
-      std::complex<double> phase = step;
-      for (std::size_t k = 1; k < cross.size(); ++k, phase *= step) {
-        const double w = turn * static_cast<double>(k);
-        const double re = cross[k].real() * phase.real() - cross[k].imag() * phase.imag(),
-                     im = cross[k].real() * phase.imag() + cross[k].imag() * phase.real();
-        sum += re;
-        slope -= w * im;
-        curvature -= w * w * re;
-      }
-      if (sign == 0) sign = sum < 0 ? -1 : 1;
-      if (sign * curvature >= 0) break;
-      double move = -slope / curvature;
-      // Half a sample off, steps of one sample would jump over the crest and back for ever.
-      if (move * last < 0) limit /= 2;
-      move = std::clamp(move, -limit, limit);
-      last = move;
-      delay += move;
-      if (std::abs(move) < 1e-10) break;
-    }
-    return delay;
   }
 
   double gain(const Alignment& along) {
@@ -410,9 +528,10 @@ class Aligner {
   std::int64_t excerpt_ = 0;
   double coarse_ = 0;
   std::int64_t length_ = 0;
+  std::vector<std::int64_t> places_;  // at which segments were looked for
   std::vector<Segment> segments_;
-  Line line_;  // delay of a place of the reference
-  double spread_ = 0;
+  DelayLine line_;  // delay of a place of the reference
+  std::optional<intake_detail::SegmentDelays> timing_;
   RealTransforms transforms_;
   FractionalReader reader_;
 };

@@ -57,7 +57,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
                 "a string of a picture ends where it ends");
   const std::vector<Sheet> sheets{sheet_of(text)};
   const auto json = nlohmann::json::parse(sheets_to_json(sheets));
-  fuzz::require(json["capture"]["file"].is_string() || text.empty(), "a sheet is JSON");
+  fuzz::require(text.empty() || json["capture"]["file"].is_string(), "a sheet is JSON");
   if (is_utf8(text) && !text.empty())
     fuzz::require(json["capture"]["file"].get<std::string>() == text, "JSON keeps names that it can hold");
   require_fit(sheets_to_json(sheets));

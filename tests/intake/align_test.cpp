@@ -1,7 +1,11 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/intake/align.hpp"
 
+#include <algorithm>
+#include <numbers>
+
 #include "intake/damage.hpp"
+#include "wavicon/audio/decibels.hpp"
 
 namespace wavicon {
 namespace {
@@ -71,7 +75,8 @@ TEST(Align, NoiseAndCutsDoNoHarm) {
   for (std::size_t n = 0; n < y.size(); ++n) y[n] += 0.1 * gaussian(4, n);
   found = aligned(audio_of(x, 48000), audio_of(y, 48000), {.drift = false});
   ASSERT_TRUE(found);
-  EXPECT_NEAR(found->delay_frames, 500.25, 0.05);
+  EXPECT_NEAR(found->delay_frames, 500.25, found->uncertainty_frames);
+  EXPECT_LT(found->uncertainty_frames, 0.1);
   EXPECT_NEAR(found->gain, 1, 0.02);
   // Only the middle of it was recorded.
   const std::vector<double> cut(x.begin() + 100000, x.begin() + 300000);
@@ -93,6 +98,167 @@ TEST(Align, TellsASlip) {
   EXPECT_LE(found->slips[0].after_frame, 300000);
   EXPECT_GE(found->slips[0].before_frame, 300000);
   EXPECT_NEAR(found->delay_frames, 0, 1e-3);
+}
+
+// Hits that no generator of ours made: a falling sine, a struck drum with noise, a click, a burst.
+enum class Kind { kick, snare, click, burst };
+
+std::vector<double> hit(Kind kind, double rate, std::uint64_t seed = 5) {
+  std::vector<double> x(static_cast<std::size_t>(0.5 * rate), 0.0);
+  const auto start = static_cast<std::size_t>(0.05 * rate);
+  for (std::size_t n = 0; start + n < x.size(); ++n) {
+    const double t = static_cast<double>(n) / rate, turn = 2 * std::numbers::pi;
+    double& v = x[start + n];
+    if (kind == Kind::kick)
+      v = 0.5 * std::exp(-12 * t) * std::sin(turn * (50 * t + 5 * (1 - std::exp(-30 * t))));
+    if (kind == Kind::snare)
+      v = 0.2 * std::exp(-20 * t) * std::sin(turn * 190 * t) + 0.1 * std::exp(-18 * t) * gaussian(seed, n);
+    if (kind == Kind::click) v = n == 0 ? 0.5 : n == 1 ? -0.25 : n == 2 ? 0.1 : 0;
+    if (kind == Kind::burst && t < 0.02)
+      v = 0.4 * std::sin(turn * 1000 * t) * (0.5 - 0.5 * std::cos(turn * t / 0.02));
+  }
+  return x;
+}
+
+constexpr Kind kKinds[] = {Kind::kick, Kind::snare, Kind::click, Kind::burst};
+
+// Later by whole frames, in a file of another length.
+std::vector<double> later(const std::vector<double>& x, std::int64_t frames, std::size_t length) {
+  std::vector<double> y(length, 0.0);
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    const std::int64_t at = static_cast<std::int64_t>(n) + frames;
+    if (at >= 0 && at < static_cast<std::int64_t>(length)) y[static_cast<std::size_t>(at)] = x[n];
+  }
+  return y;
+}
+
+TEST(Align, ExactCopiesOfHitsLieExactlyWhereTheyAre) {
+  for (const double rate : {44100.0, 96000.0})
+    for (const Kind kind : kKinds)
+      for (const std::int64_t late : {0, 1, 1097, 40000, -100}) {
+        const auto x = hit(kind, rate);
+        auto y = later(x, late, static_cast<std::size_t>(1.5 * rate));
+        for (double& v : y) v *= -0.1;
+        const auto found = aligned(audio_of(x, rate), audio_of(y, rate));
+        ASSERT_TRUE(found) << static_cast<int>(kind) << " " << late;
+        EXPECT_NEAR(found->delay_frames, static_cast<double>(late), 1e-6);
+        EXPECT_EQ(found->drift_ppm, 0);
+        EXPECT_NEAR(found->gain, -0.1, 1e-9);
+        EXPECT_NEAR(found->match, 1, 1e-6);
+        EXPECT_TRUE(found->slips.empty());
+      }
+}
+
+TEST(Align, HitsInNoiseAndThroughSaturationAreWithinATenth) {
+  for (const Kind kind : kKinds) {
+    const auto x = hit(kind, 48000);
+    auto y = resampled(x, 1, 5000.25, 96000);
+    const double top = *std::max_element(y.begin(), y.end());
+    auto noisy = y, hot = y;
+    for (std::size_t n = 0; n < y.size(); ++n) {
+      noisy[n] += top * ratio_from_db(-50) * gaussian(11, n);
+      hot[n] = std::tanh(3 * y[n]);
+    }
+    int which = 0;
+    for (const auto& capture : {y, noisy, hot}) {
+      const std::string name = std::to_string(static_cast<int>(kind)) + (++which == 1 ? " clean"
+                                                                         : which == 2 ? " noisy"
+                                                                                      : " hot");
+      const auto found = aligned(audio_of(x, 48000), audio_of(capture, 48000));
+      ASSERT_TRUE(found) << name;
+      EXPECT_NEAR(found->delay_frames, 5000.25, 0.1) << name << " " << found->uncertainty_frames;
+      EXPECT_EQ(found->drift_ppm, 0);
+    }
+    const auto in_noise = aligned(audio_of(x, 48000), audio_of(noisy, 48000));
+    EXPECT_NEAR(in_noise->delay_frames, 5000.25, 2 * in_noise->uncertainty_frames) << static_cast<int>(kind);
+  }
+}
+
+// What is not there is not found; where a filter turns a hit into another one, no place is stated.
+TEST(Align, AnotherHitIsRefused) {
+  for (const Kind kind : kKinds)
+    for (const Kind other : kKinds) {
+      if (kind == other) continue;
+      EXPECT_FALSE(
+          aligned(audio_of(hit(kind, 48000), 48000), audio_of(later(hit(other, 48000), 3000, 96000), 48000)))
+          << static_cast<int>(kind) << " " << static_cast<int>(other);
+    }
+  EXPECT_FALSE(aligned(audio_of(hit(Kind::snare, 48000, 5), 48000),
+                       audio_of(later(hit(Kind::snare, 48000, 6), 3000, 96000), 48000)));
+  // A kick through a steep low cut above its own note.
+  auto cut = later(hit(Kind::kick, 48000), 5000, 96000);
+  for (int order = 0; order < 3; ++order) {
+    double low = 0;
+    for (double& v : cut) {
+      low += 2 * std::numbers::pi * 150 / 48000 * (v - low);
+      v -= low;
+    }
+  }
+  if (const auto found = aligned(audio_of(hit(Kind::kick, 48000), 48000), audio_of(cut, 48000)); found) {
+    EXPECT_NEAR(found->delay_frames, 5000, 50);
+  }
+}
+
+// Segments weigh by the time that is in them: the low end of a sweep says little, and distortion turns
+// nothing.
+TEST(Align, SweepsThroughDistortionLieWhereTheyAreAndDoNotDrift) {
+  for (const char* law : {"log", "linear"})
+    for (const double seconds : {2.0, 8.0}) {
+      Recipe recipe{.sample_rate_hz = 48000, .marks = false, .silence_before_s = 0.5, .silence_after_s = 0.5};
+      recipe.parts.push_back(
+          {.kind = Sweep{.from_hz = 20, .to_hz = 20000, .seconds = seconds, .law = law, .level_dbfs = -6}});
+      Stimulus stimulus(recipe);
+      const auto x = rendered(stimulus);
+      const auto clean = resampled(x, 1, 777.25, x.size() + 48000);
+      for (int curve = 0; curve < 4; ++curve) {
+        auto y = clean;
+        for (double& v : y)
+          v = curve == 1   ? std::tanh(3 * v)
+              : curve == 2 ? std::clamp(3 * v, -0.4, 0.4)
+              : curve == 3 ? v + 0.3 * v * v
+                           : v;
+        const auto found = aligned(audio_of(x, 48000), audio_of(y, 48000));
+        ASSERT_TRUE(found) << law << seconds << curve;
+        EXPECT_NEAR(found->delay_frames, 777.25, 0.005) << law << seconds << curve;
+        EXPECT_EQ(found->drift_ppm, 0) << law << seconds << curve;
+        EXPECT_TRUE(found->slips.empty()) << law << seconds << curve;
+      }
+    }
+}
+
+TEST(Align, NoDriftIsDrawnAcrossASlip) {
+  const auto x = programme("voice", 48000, 12, 5);
+  for (const std::int64_t frames : {-4000, -300, -10, -1, 1, 10, 300, 4000}) {
+    auto y = x;
+    if (frames < 0)
+      y.erase(y.begin() + 300000, y.begin() + 300000 - frames);
+    else
+      y.insert(y.begin() + 300000, static_cast<std::size_t>(frames), 0.0);
+    const auto found = aligned(audio_of(x, 48000), audio_of(y, 48000));
+    ASSERT_TRUE(found) << frames;
+    EXPECT_EQ(found->drift_ppm, 0) << frames;
+    ASSERT_EQ(found->slips.size(), 1U) << frames;
+    EXPECT_EQ(found->slips[0].frames, frames);
+    // The line is that of the longer piece: before the place, or behind it.
+    EXPECT_NEAR(std::abs(found->delay_frames),
+                found->first_frame == 0 && std::abs(found->delay_frames) < 0.5 ? 0 : std::abs(frames), 1e-3);
+    EXPECT_NEAR(found->gain, 1, 0.05) << frames;
+  }
+}
+
+// A drift is claimed when it stands out of what the segments scatter, and its bound is told when it does not.
+TEST(Align, ADriftThatIsNotThereIsNotClaimedAndBounded) {
+  for (int seed = 0; seed < 6; ++seed) {
+    const auto x = programme(seed % 2 == 0 ? "voice" : "chamber", 48000, 6, seed + 20);
+    auto y = resampled(x, 1, 500.25, x.size());
+    for (std::size_t n = 0; n < y.size(); ++n) y[n] += 0.03 * gaussian(static_cast<std::uint64_t>(seed), n);
+    const auto found = aligned(audio_of(x, 48000), audio_of(y, 48000));
+    ASSERT_TRUE(found);
+    EXPECT_EQ(found->drift_ppm, 0) << seed;
+    EXPECT_GT(found->drift_bound_ppm, 0);
+    EXPECT_LT(found->drift_bound_ppm, 10);
+    EXPECT_NEAR(found->delay_frames, 500.25, std::max(1e-3, 2 * found->uncertainty_frames)) << seed;
+  }
 }
 
 TEST(Align, SaysWhenThereIsNothingInCommonOrTooMuch) {

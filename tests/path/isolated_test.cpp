@@ -32,12 +32,14 @@ std::string report(const std::string& name, double patience_s = 10) {
 
 TEST(Isolation, EveryFaultIsNamedWithItsPlace) {
   const std::pair<const char*, const char*> cases[] = {
+#ifndef __SANITIZE_ADDRESS__  // which takes these two upon itself
       {"crashes", "crashed (it touched memory that is not its own)"},
+      {"takes-all-memory", "asked for more than 2048 MiB of memory"},
+#endif
       {"aborts", "gave up (abort)"},
       {"exits", "ended the program (exit 0)"},
       {"throws", "threw: out of ideas"},
       {"divides-by-zero", "crashed (a division that is not defined)"},
-      {"takes-all-memory", "asked for more than 2048 MiB of memory"},
       {"writes-beyond", "wrote or read beyond its buffer"},
       {"writes-before", "wrote before the start of its buffer"}};
   for (const auto& [name, what] : cases) {

@@ -24,12 +24,15 @@ struct Slip {
 /// How a capture lies to its reference: reference frame n is at capture frame delay_frames +
 /// n·frames_per_frame.
 struct Alignment {
-  double delay_frames = 0;       ///< of the reference's frame 0; below 0 when the capture begins after it
-  double frames_per_frame = 1;   ///< capture frames per reference frame
-  double drift_ppm = 0;          ///< the same as a deviation from 1
-  double gain = 1;               ///< amplitude of the capture over the reference's, negative when inverted
-  double confidence = 0;         ///< peak over RMS of the whitened correlation; from 20 on it is believed
-  double spread_frames = 0;      ///< RMS by which single segments deviate from the line
+  double delay_frames = 0;      ///< of the reference's frame 0; below 0 when the capture begins after it
+  double frames_per_frame = 1;  ///< capture frames per reference frame
+  double drift_ppm = 0;         ///< the same as a deviation from 1
+  double gain = 1;              ///< amplitude of the capture over the reference's, negative when inverted
+  double confidence = 0;        ///< peak over RMS of the whitened correlation; from 20 on it is believed
+  double match = 0;             ///< of a hit: correlation with what lies there, 0 … 1; 0: no hit, segments
+  double spread_frames = 0;     ///< RMS by which single segments deviate from the line
+  double uncertainty_frames = 0;  ///< of the delay in the middle of what both hold, k = 2
+  double drift_bound_ppm = 0;    ///< where no drift is claimed: what it can be at most, k = 2; a hit has none
   std::int64_t first_frame = 0;  ///< of the reference: the stretch that the capture holds as well
   std::int64_t end_frame = 0;
   std::vector<Slip> slips;         ///< then the line lies by what is longest in one piece
@@ -42,15 +45,22 @@ struct AlignOptions {
   bool drift = true;  ///< look for a drift of the clocks
   double most_drift_ppm = 300;
   double least_confidence = 20;  ///< 10 is what unrelated programme gives
+  double least_match = 0.92;     ///< of a hit; others of its kind, and filtered ones, reach 0.9
 };
 
 /// Finds the reference in the capture; none when they have too little in common.
 ///
-/// Both are brought down to about 12 kHz and correlated, whitened by the root of the spectra, an excerpt of
-/// the reference against the whole capture. Then segments of 2^14 frames over the common stretch, each
+/// What sounds for less than 0.6 s is a hit: found by the correlation of both at the full rate, whitened by
+/// the root of their spectra and divided by the energy of what lies there; it has a delay and no drift.
+///
+/// Else both are brought down to about 12 kHz and correlated, whitened by the root of the spectra, an excerpt
+/// of the reference against the whole capture. Then segments of 2^14 frames over the common stretch, each
 /// searched near where its neighbours lie and refined by Newton's method on the phase of the cross-spectrum
-/// after warping by a windowed sinc, and a robust line through their delays, three times over. The gain is
-/// Σxy/Σxx, which noise in the capture does not pull.
+/// after warping by a windowed sinc, each third octave weighed by what both have in common there over what
+/// they do not, and a robust line through their delays, each weighed by its own variance, three times over.
+/// Where frames were lost or inserted, the longest piece alone makes the line. A drift is claimed when it
+/// stands out of what the segments scatter (t test, one false claim in 10 000); else it is 0 and its bound is
+/// told. The gain is Σxy/Σxx, which noise in the capture does not pull.
 ///
 /// @param reference, capture  of the same sample rate; read in blocks: memory does not grow with their
 /// length.

@@ -231,11 +231,16 @@ HarmonicsResult measure_detail::harmonics_of(const Audio& audio, const Harmonics
         first, static_cast<std::size_t>(end) - std::min<std::size_t>(first, static_cast<std::size_t>(end)));
     ChannelHarmonics channel = measure_channel(samples, audio, options, tools);
     channel.first_frame += static_cast<std::int64_t>(first);
-    const bool measured = channel.state == ChannelHarmonics::State::measured;
     sound |= channel.state != ChannelHarmonics::State::silent;
-    tone |= measured;
-    result.floors.push_back(measured ? measure_floor(channel, audio.sample_rate_hz(), options, format, tools)
-                                     : channel);
+    ChannelHarmonics floor = channel;
+    if (channel.state == ChannelHarmonics::State::measured)
+      floor = measure_floor(channel, audio.sample_rate_hz(), options, format, tools);
+    // A tone that the format itself cannot hold is none: it is what its dither looks like.
+    if (floor.state != ChannelHarmonics::State::measured &&
+        channel.state == ChannelHarmonics::State::measured)
+      channel.state = floor.state = ChannelHarmonics::State::no_tone;
+    tone |= channel.state == ChannelHarmonics::State::measured;
+    result.floors.push_back(std::move(floor));
     result.channels.push_back(std::move(channel));
     result.peaks.push_back(peak(samples));
     result.held_frames.push_back(frames_at_ends(samples, format));

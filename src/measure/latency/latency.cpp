@@ -27,7 +27,8 @@ constexpr std::int64_t kNearFrames = 24;  // of the strongest arrival: its own s
 constexpr double kWeak = 1e-3;            // of the strongest bin's power
 constexpr std::int64_t kShownBefore = 20, kShownAfter = 28, kMostShown = 1200;  // samples in the picture
 constexpr double kSame = 0.05;                                                  // samples
-constexpr double kNoisyMatch = 0.95;                                            // of a mark
+constexpr double kPlainMatch = 0.98;  // of a hit; noise 50 dB below leaves 0.99, a saturated one has less
+constexpr double kNoisyMatch = 0.95;  // of a mark
 
 // The best place of A to look at: its loudest sample among some stretches.
 std::int64_t loud_frame(AudioSource& a, int channel, std::int64_t first, std::int64_t end) {
@@ -189,6 +190,9 @@ LatencyResult measure_latency(const JudgedCapture& judged_a, const JudgedCapture
   result.spread_samples = found.spread_frames;
   result.polarity = found.gain < 0 ? -1 : 1;
   result.confidence = found.confidence;
+  result.match = found.match;
+  result.uncertainty_samples = found.uncertainty_frames;
+  result.drift_bound_ppm = found.drift_bound_ppm;
   result.candidates = found.candidates;
   find_earlier(a, b, found, result);
   show(a, b, found.gain, found.first_frame, found.end_frame, result);
@@ -248,22 +252,37 @@ Sheet latency_sheet(const LatencyResult& r, const CaptureInfo& a, const CaptureI
   SheetBuilder sheet(latency_readings(), b);
   const double ms = 1000 * r.latency_samples / r.sample_rate_hz;
   Conditions conditions = {{"reference", a.file},
-                           {"by", std::string(r.by_marks ? "marks" : "programme")},
-                           {"sample_rate_hz", r.sample_rate_hz},
-                           {r.by_marks ? "least_match" : "confidence", r.confidence}};
+                           {"by", std::string(r.by_marks    ? "marks"
+                                              : r.match > 0 ? "hit"
+                                                            : "programme")},
+                           {"sample_rate_hz", r.sample_rate_hz}};
+  if (r.match > 0)
+    conditions.emplace_back("match", r.match);
+  else
+    conditions.emplace_back(r.by_marks ? "least_match" : "confidence", r.confidence);
+  if (!r.by_marks && r.match == 0 && r.drift_ppm == 0)
+    conditions.emplace_back("drift_bound_ppm", r.drift_bound_ppm);
   if (r.by_marks) conditions.emplace_back("repeats", static_cast<std::int64_t>(r.repeats));
-  auto add = [&](const char* name, double value) { sheet.add(name, std::nullopt, value, conditions); };
+  auto add = [&](const char* name, double value) -> Reading& {
+    return sheet.add(name, std::nullopt, value, conditions);
+  };
   auto say = [&](Severity severity, FindingCode code, std::string text) {
     sheet.say(severity, code, std::move(text), std::nullopt);
   };
-  add("latency_samples", r.latency_samples);
-  add("latency_ms", ms);
-  if (!r.by_marks || r.repeats > 1) add("spread_samples", r.spread_samples);
+  add("latency_samples", r.latency_samples).uncertainty = r.uncertainty_samples;
+  Reading& in_ms = add("latency_ms", ms);
+  if (r.uncertainty_samples) in_ms.uncertainty = 1000 * *r.uncertainty_samples / r.sample_rate_hz;
+  if (r.match == 0 && (!r.by_marks || r.repeats > 1)) add("spread_samples", r.spread_samples);
   add("polarity", r.polarity);
   if (r.drift_ppm != 0) add("drift_ppm", r.drift_ppm);
   say(Severity::note, FindingCode::result,
-      fmt::format("B comes {:.2f} samples ({:.3f} ms) {} A{}", std::abs(r.latency_samples), std::abs(ms),
-                  r.latency_samples < 0 ? "before" : "after", r.polarity < 0 ? ", inverted" : ""));
+      fmt::format("B comes {:.2f} samples ({:.3f} ms) {} A{}{}", std::abs(r.latency_samples), std::abs(ms),
+                  r.latency_samples < 0 ? "before" : "after", r.polarity < 0 ? ", inverted" : "",
+                  r.match > 0 ? fmt::format("; one hit, which matches to {:.1f} %", 100 * r.match) : ""));
+  if (r.match > 0 && r.match < kPlainMatch)
+    say(Severity::warning, FindingCode::doubtful,
+        "one hit that does not match plainly: by its place alone another one of its kind cannot be told from "
+        "it; use several hits, speech, or a stimulus with marks");
   if (r.options.reported_samples) say_offset(sheet, r, conditions);
   if (r.drift_ppm != 0)
     say(Severity::warning, FindingCode::clock_drift,

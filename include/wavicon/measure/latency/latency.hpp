@@ -34,7 +34,10 @@ struct LatencyResult {
   double drift_ppm = 0;
   double confidence =
       0;  ///< of a programme: peak over RMS of the correlation; of marks: their least match, 0 … 1
-  std::vector<double> candidates;  ///< other latencies that fit nearly as well
+  double match = 0;  ///< of a hit: its correlation with what lies there, 0 … 1; 0: no hit
+  std::optional<double> uncertainty_samples;  ///< of the latency, k = 2; none by marks
+  double drift_bound_ppm = 0;                 ///< where no drift is claimed: what it can be at most, k = 2
+  std::vector<double> candidates;             ///< other latencies that fit nearly as well
   std::optional<double>
       earlier_samples;  ///< a weaker arrival before the one that was taken: by so many samples
   double earlier_db = 0;

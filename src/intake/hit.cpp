@@ -1,0 +1,229 @@
+// SPDX-License-Identifier: MIT
+#include "hit.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+#include <numbers>
+#include <numeric>
+
+#include "segment_delay.hpp"
+
+namespace wavicon::intake_detail {
+namespace {
+
+constexpr double kBlockS = 0.001;
+constexpr double kActivePower = 1e-4;  // of the loudest block: -40 dB
+constexpr double kLongestHitS = 0.6;
+constexpr double kAroundS = 0.01;      // before and after what is active, for attack and ring
+constexpr double kEdgeS = 0.005;       // of the window over it
+constexpr double kFloor = 0.1;         // of the highest bin: whitening goes no deeper, or noise would count
+constexpr double kLeastEnergy = 1e-8;  // of the loudest stretch of the capture: less is silence
+constexpr std::size_t kLeastLength = 65536;  // of a transform
+constexpr std::size_t kMostPlaces = 24;      // that are looked at more closely
+constexpr double kApartS = 0.0005;           // by which places are two
+constexpr int kBetween = 4;             // places looked at on either side of a whole frame, up to half of one
+constexpr double kNearlyAsWell = 0.98;  // of the best match
+
+using Bins = std::vector<std::complex<double>>;
+
+double energy(std::span<const double> x) { return std::inner_product(x.begin(), x.end(), x.begin(), 0.0); }
+
+// Spectrum over the root of its size.
+void whiten(Bins& bins) {
+  double highest = 0;
+  for (const auto& bin : bins) highest = std::max(highest, std::norm(bin));
+  const double floor = kFloor * std::sqrt(highest);
+  if (!(floor > 0)) return;
+  for (auto& bin : bins) bin /= std::sqrt(std::sqrt(std::norm(bin)) + floor);
+}
+
+struct Candidate {
+  double match = 0;
+  std::int64_t place = 0;  // of the stretch's first frame in the capture
+};
+
+// The hit, ready to be compared.
+struct Hit {
+  std::int64_t first = 0;  // in the reference
+  std::vector<double> window, samples;
+};
+
+Hit taken(AudioSource& reference, int channel, const Stretch& active) {
+  const double rate = reference.sample_rate_hz();
+  Hit hit;
+  hit.first = active.first - std::llround(kAroundS * rate);
+  const std::int64_t length = active.frames() + 2 * std::llround(kAroundS * rate);
+  hit.window = edged_window(static_cast<std::size_t>(length), static_cast<std::size_t>(kEdgeS * rate));
+  hit.samples = read_channel(reference, channel, hit.first, length);
+  for (std::size_t n = 0; n < hit.samples.size(); ++n) hit.samples[n] *= hit.window[n];
+  return hit;
+}
+
+// Keeps the best of those that lie near each other.
+void keep(std::vector<Candidate>& places, const Candidate& one, std::int64_t apart) {
+  for (Candidate& other : places)
+    if (std::abs(other.place - one.place) < apart) {
+      if (std::abs(one.match) > std::abs(other.match)) other = one;
+      return;
+    }
+  places.push_back(one);
+  if (places.size() <= kMostPlaces) return;
+  places.erase(std::min_element(places.begin(), places.end(), [](const Candidate& p, const Candidate& q) {
+    return std::abs(p.match) < std::abs(q.match);
+  }));
+}
+
+class Search {
+ public:
+  Search(const Hit& hit, AudioSource& capture, int channel, RealTransforms& transforms)
+      : hit_(hit),
+        capture_(capture),
+        channel_(channel),
+        length_(hit.samples.size()),
+        transform_(transforms.get(fast_transform_length(std::max(4 * length_, kLeastLength)))),
+        apart_(std::max<std::int64_t>(2, std::llround(kApartS * capture.sample_rate_hz()))) {
+    own_ = transform_.bins_of(hit.samples);
+    whiten(own_);
+    own_energy_ = energy(transform_.invert(own_));
+  }
+
+  // Every place of the capture, block by block: correlation over the energy of what lies there.
+  std::vector<Candidate> places() {
+    std::vector<Candidate> found;
+    const auto hop = static_cast<std::int64_t>(transform_.length() - length_);
+    for (std::int64_t start = -static_cast<std::int64_t>(length_); start < capture_.frames(); start += hop)
+      look(start, found);
+    return found;
+  }
+
+  // The match at one place, of that stretch alone.
+  [[nodiscard]] double match(std::int64_t place, std::int64_t& best_place) {
+    auto y = read_channel(capture_, channel_, place, static_cast<std::int64_t>(length_));
+    for (std::size_t n = 0; n < y.size(); ++n) y[n] *= hit_.window[n];
+    Bins other = transform_.bins_of(y);
+    whiten(other);
+    double energies = own_energy_ * energy(transform_.invert(other));
+    if (!(energies > 0)) return 0;
+    for (std::size_t k = 0; k < other.size(); ++k) other[k] *= std::conj(own_[k]);
+    const auto correlation = transform_.invert(other);
+    double best = 0;
+    std::int64_t best_lag = 0;
+    for (std::int64_t lag = -apart_; lag <= apart_; ++lag) {
+      const auto index =
+          static_cast<std::size_t>(lag < 0 ? lag + static_cast<std::int64_t>(transform_.length()) : lag);
+      if (std::abs(correlation[index]) <= std::abs(best)) continue;
+      best = correlation[index];
+      best_lag = lag;
+    }
+    best_place = place + best_lag;
+    return between(other, static_cast<double>(best_lag), best) / std::sqrt(energies);
+  }
+
+ private:
+  // The crest near a whole lag, which need not lie on it.
+  [[nodiscard]] double between(const Bins& cross, double lag, double best) const {
+    const double turn = 2 * std::numbers::pi / static_cast<double>(transform_.length());
+    for (int i = -kBetween; i <= kBetween; ++i) {
+      const double at = lag + static_cast<double>(i) / (2 * kBetween);
+      const std::complex<double> step = std::polar(1.0, turn * at);
+      std::complex<double> phase = step;
+      double sum = 0.5 * cross[0].real(), last = 0;
+      for (std::size_t k = 1; k < cross.size(); ++k, phase *= step)
+        sum += last = cross[k].real() * phase.real() - cross[k].imag() * phase.imag();
+      sum -= 0.5 * last;  // half the rate stands once in a spectrum of real samples
+      sum *= 2 / static_cast<double>(transform_.length());
+      if (std::abs(sum) > std::abs(best)) best = sum;
+    }
+    return best;
+  }
+
+  void look(std::int64_t start, std::vector<Candidate>& found) {
+    const auto y = read_channel(capture_, channel_, start, static_cast<std::int64_t>(transform_.length()));
+    Bins other = transform_.bins_of(y);
+    whiten(other);
+    const auto white = transform_.invert(other);
+    std::vector<double> sums(white.size() + 1, 0.0);
+    for (std::size_t n = 0; n < white.size(); ++n) sums[n + 1] = sums[n] + white[n] * white[n];
+    for (std::size_t k = 0; k < other.size(); ++k) other[k] *= std::conj(own_[k]);
+    const auto correlation = transform_.invert(other);
+    const std::size_t hop = transform_.length() - length_;
+    double loudest = 0;
+    for (std::size_t n = 0; n < hop; ++n) loudest = std::max(loudest, sums[n + length_] - sums[n]);
+    loudest_ = std::max(loudest_, loudest);
+    const auto at = [&](std::size_t n) {
+      const double there = sums[n + length_] - sums[n];
+      return there > kLeastEnergy * loudest_ ? correlation[n] / std::sqrt(own_energy_ * there) : 0.0;
+    };
+    for (std::size_t n = 1; n + 1 < hop; ++n) {
+      const double here = std::abs(at(n));
+      if (here > 0 && here >= std::abs(at(n - 1)) && here >= std::abs(at(n + 1)) && here > least(found))
+        keep(found, {at(n), start + static_cast<std::int64_t>(n)}, apart_);
+    }
+  }
+  static double least(const std::vector<Candidate>& found) {
+    double least = 0;
+    if (found.size() < kMostPlaces) return least;
+    least = 1e300;
+    for (const Candidate& one : found) least = std::min(least, std::abs(one.match));
+    return least;
+  }
+
+  const Hit& hit_;
+  AudioSource& capture_;
+  int channel_;
+  std::size_t length_;
+  RealTransform& transform_;
+  std::int64_t apart_;
+  Bins own_;
+  double own_energy_ = 0;
+  double loudest_ = 0;
+};
+
+}  // namespace
+
+std::optional<Stretch> active_part(AudioSource& source, int channel) {
+  const auto block = std::max<std::int64_t>(1, std::llround(kBlockS * source.sample_rate_hz()));
+  const auto channels = static_cast<std::size_t>(source.channel_count());
+  std::vector<double> scratch(channels * static_cast<std::size_t>(64 * block)), powers;
+  for_each_block(
+      source, 0, source.frames(), scratch,
+      [&](std::int64_t, std::span<const double> planar, std::int64_t frames) {
+        const auto run =
+            planar.subspan(static_cast<std::size_t>(channel * frames), static_cast<std::size_t>(frames));
+        for (std::size_t n = 0; n < run.size(); n += static_cast<std::size_t>(block))
+          powers.push_back(energy(run.subspan(n, std::min(static_cast<std::size_t>(block), run.size() - n))));
+      });
+  if (powers.empty()) return std::nullopt;
+  const double least = kActivePower * *std::max_element(powers.begin(), powers.end());
+  if (!(least > 0)) return std::nullopt;
+  const auto loud = [&](double power) { return power >= least; };
+  const auto first = std::find_if(powers.begin(), powers.end(), loud) - powers.begin();
+  const auto last = powers.rend() - std::find_if(powers.rbegin(), powers.rend(), loud);
+  return Stretch{first * block, std::min<std::int64_t>(last * block, source.frames())};
+}
+
+bool is_hit(const Stretch& active, double sample_rate_hz) noexcept {
+  return static_cast<double>(active.frames()) < kLongestHitS * sample_rate_hz;
+}
+
+std::optional<HitPlace> find_hit(AudioSource& reference, int reference_channel, const Stretch& active,
+                                 AudioSource& capture, int capture_channel, RealTransforms& transforms) {
+  const Hit hit = taken(reference, reference_channel, active);
+  Search search(hit, capture, capture_channel, transforms);
+  std::vector<Candidate> places = search.places();
+  for (Candidate& one : places) one.match = search.match(one.place, one.place);
+  const auto better = [](const Candidate& p, const Candidate& q) {
+    return std::abs(p.match) > std::abs(q.match);
+  };
+  std::sort(places.begin(), places.end(), better);
+  if (places.empty() || places.front().match == 0) return std::nullopt;
+  HitPlace found{places.front().place - hit.first, places.front().match, {}};
+  for (std::size_t i = 1; i < places.size(); ++i)
+    if (std::abs(places[i].match) > kNearlyAsWell * std::abs(found.match) &&
+        places[i].place != places.front().place)
+      found.others.push_back(places[i].place - hit.first);
+  return found;
+}
+
+}  // namespace wavicon::intake_detail

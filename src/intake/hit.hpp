@@ -1,0 +1,39 @@
+// SPDX-License-Identifier: MIT
+#pragma once
+// One short sound (a kick, a click, a burst) found in a capture: too short for segments and for a drift.
+// Internal to `intake`.
+
+#include <cstdint>
+#include <optional>
+#include <vector>
+
+#include "wavicon/audio/source.hpp"
+#include "wavicon/audio/transform.hpp"
+
+namespace wavicon::intake_detail {
+
+/// Frames first … end of a channel.
+struct Stretch {
+  std::int64_t first = 0, end = 0;
+  [[nodiscard]] std::int64_t frames() const noexcept { return end - first; }
+};
+
+/// What sounds: from the first to the last millisecond within 40 dB of the loudest; none when all is silent.
+[[nodiscard]] std::optional<Stretch> active_part(AudioSource& source, int channel);
+
+/// Whether that is so short that it is one hit.
+[[nodiscard]] bool is_hit(const Stretch& active, double sample_rate_hz) noexcept;
+
+/// Where the hit lies in the capture, to a frame.
+struct HitPlace {
+  std::int64_t delay_frames = 0;
+  double match = 0;  ///< correlation of both whitened by the root of their spectra, -1 … 1; below 0: inverted
+  std::vector<std::int64_t> others;  ///< delays at which it matches nearly as well
+};
+
+/// The place at which the capture matches a stretch of the reference best; none when it is silent.
+[[nodiscard]] std::optional<HitPlace> find_hit(AudioSource& reference, int reference_channel,
+                                               const Stretch& active, AudioSource& capture,
+                                               int capture_channel, RealTransforms& transforms);
+
+}  // namespace wavicon::intake_detail

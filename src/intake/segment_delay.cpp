@@ -1,0 +1,168 @@
+// SPDX-License-Identifier: MIT
+#include "segment_delay.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace wavicon::intake_detail {
+namespace {
+
+constexpr double kLowestHz = 20;
+constexpr double kHighestOfRate = 0.46;  // beyond, filters of converters turn the phase
+constexpr std::size_t kLeastBins = 8;    // of a band
+constexpr double kLeastNoise = 1e-5;     // of a band's power: nothing is known better than to -50 dB
+constexpr double kLeastCoherent = 0.1;   // of a band's power: less leads astray where it is far off
+constexpr double kByChance = 3;          // over the number of bins: a coherence that chance gives
+constexpr int kRounds = 6;               // of weights
+constexpr int kNewtonSteps = 16;         // it converges in four to six; the rest is a safeguard
+constexpr double kStill = 1e-10;         // frames
+constexpr double kSettled = 1e-6;        // frames: weights change no more
+
+using Bins = std::vector<std::complex<double>>;
+
+// Re(C e^{jωτ}) and its moments over a run of bins.
+struct Moments {
+  double sum = 0, slope = 0, curvature = 0;
+};
+
+Moments moments_of(const Bins& cross, std::size_t first, std::size_t end, double turn, double delay) {
+  Moments m;
+  const std::complex<double> step = std::polar(1.0, turn * delay);
+  std::complex<double> phase = std::polar(1.0, turn * delay * static_cast<double>(first));
+  for (std::size_t k = first; k < end; ++k, phase *= step) {
+    const double w = turn * static_cast<double>(k);
+    const double re = cross[k].real() * phase.real() - cross[k].imag() * phase.imag(),
+                 im = cross[k].real() * phase.imag() + cross[k].imag() * phase.real();
+    m.sum += re;
+    m.slope -= w * im;
+    m.curvature -= w * w * re;
+  }
+  return m;
+}
+
+double power_of(const Bins& bins, std::size_t first, std::size_t end) {
+  double sum = 0;
+  for (std::size_t k = first; k < end; ++k) sum += std::norm(bins[k]);
+  return sum;
+}
+
+// Newton's method towards the crest at which `sum` has the given sign. Half a sample off, steps of one sample
+// would jump over the crest and back for ever.
+template <typename At>
+double climbed(double delay, double sign, At&& at) {
+  double limit = 0.5, last = 0;
+  for (int i = 0; i < kNewtonSteps; ++i) {
+    const Moments m = at(delay);
+    if (sign == 0) sign = m.sum < 0 ? -1 : 1;
+    if (sign * m.curvature >= 0) break;
+    double move = -m.slope / m.curvature;
+    if (move * last < 0) limit /= 2;
+    move = std::clamp(move, -limit, limit);
+    last = move;
+    delay += move;
+    if (std::abs(move) < kStill) break;
+  }
+  return delay;
+}
+
+}  // namespace
+
+SegmentDelays::SegmentDelays(double sample_rate_hz, std::vector<double> window, double least_of_densest)
+    : window_(std::move(window)),
+      least_of_densest_(least_of_densest),
+      transform_(fast_transform_length(window_.size())) {
+  const auto length = static_cast<double>(transform_.length()), own = static_cast<double>(window_.size());
+  turn_ = 2 * std::numbers::pi / length;
+  density_ = own / length;
+  double squares = 0, fourths = 0;
+  for (const double h : window_) {
+    squares += h * h;
+    fourths += h * h * h * h;
+  }
+  spread_ = squares > 0 ? own * fourths / (squares * squares) : 1;
+  const double bin_hz = sample_rate_hz / length;
+  const auto last = static_cast<std::size_t>(kHighestOfRate * length);
+  auto at = static_cast<std::size_t>(std::max(1.0, std::ceil(kLowestHz / bin_hz)));
+  while (at < last) {
+    const auto third = static_cast<std::size_t>(std::ceil(static_cast<double>(at) * std::cbrt(2.0)));
+    const std::size_t end = std::min(last, std::max(third, at + kLeastBins));
+    bands_.push_back({at, end, 0});
+    at = end;
+  }
+}
+
+void SegmentDelays::weigh(const Bins& x, const Bins& y, const Bins& cross, double delay) {
+  std::vector<double> common(bands_.size());
+  double all = 0, densest = 0;
+  for (std::size_t i = 0; i < bands_.size(); ++i) {
+    common[i] = moments_of(cross, bands_[i].first, bands_[i].end, turn_, delay).sum;
+    all += common[i];
+    densest = std::max(densest, power_of(y, bands_[i].first, bands_[i].end) /
+                                    static_cast<double>(bands_[i].end - bands_[i].first));
+  }
+  for (std::size_t i = 0; i < bands_.size(); ++i) {
+    Band& band = bands_[i];
+    const double own = power_of(x, band.first, band.end), other = power_of(y, band.first, band.end),
+                 n = std::max(2.0, static_cast<double>(band.end - band.first) * density_);
+    band.weight = 0;
+    if (!(own > 0 && other > 0) || common[i] * all <= 0 ||
+        common[i] * common[i] <= std::max(kByChance / n, kLeastCoherent) * own * other)
+      continue;
+    const double noise = std::max({(other - common[i] * common[i] / own) / (n - 1), kLeastNoise * other / n,
+                                   least_of_densest_ * densest});
+    band.weight = common[i] / own / noise * density_;
+  }
+}
+
+std::optional<SegmentDelay> SegmentDelays::operator()(std::span<const double> x, std::span<const double> y) {
+  const Bins a = transform_.bins_of(x), b = transform_.bins_of(y);
+  Bins cross(a.size());
+  for (std::size_t k = 0; k < a.size(); ++k) cross[k] = b[k] * std::conj(a[k]);
+  const auto all = [&](double delay) { return moments_of(cross, 1, cross.size(), turn_, delay); };
+  const auto weighed = [&](double delay) {
+    Moments sum;
+    for (const Band& band : bands_) {
+      if (band.weight == 0) continue;
+      const Moments m = moments_of(cross, band.first, band.end, turn_, delay);
+      sum.sum += band.weight * m.sum;
+      sum.slope += band.weight * m.slope;
+      sum.curvature += band.weight * m.curvature;
+    }
+    return sum;
+  };
+  // From where it stands, by what agrees there: what is loud and turned in phase does not lead away.
+  double delay = 0;
+  weigh(a, b, cross, delay);
+  if (std::none_of(bands_.begin(), bands_.end(), [](const Band& band) { return band.weight != 0; }))
+    delay = climbed(0, 0, all);
+  for (int round = 0; round < kRounds; ++round) {
+    weigh(a, b, cross, delay);
+    // Weights carry the sign of what is common: the crest is a maximum.
+    const double before = delay;
+    delay = climbed(delay, 1, weighed);
+    if (std::abs(delay - before) < kSettled) break;
+  }
+  const double information = -weighed(delay).curvature;
+  if (!(information > 0)) return std::nullopt;
+  return SegmentDelay{delay, std::sqrt(spread_ / (2 * information))};
+}
+
+std::vector<double> hann_window(std::size_t length) {
+  std::vector<double> window(length);
+  for (std::size_t n = 0; n < length; ++n)
+    window[n] = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) /
+                                     static_cast<double>(length));
+  return window;
+}
+
+std::vector<double> edged_window(std::size_t length, std::size_t edge) {
+  std::vector<double> window(length, 1.0);
+  edge = std::min(edge, length / 2);
+  for (std::size_t n = 0; n < edge; ++n)
+    window[n] = window[length - 1 - n] =
+        0.5 - 0.5 * std::cos(std::numbers::pi * (static_cast<double>(n) + 0.5) / static_cast<double>(edge));
+  return window;
+}
+
+}  // namespace wavicon::intake_detail
