@@ -24,7 +24,7 @@ using namespace std::chrono_literals;
 constexpr std::size_t kMostXruns = 256;  // places that are named; the rest is counted
 constexpr int kMostPorts = 64;           // channels of an interface
 constexpr auto kLook = 20ms;
-constexpr double kPatienceS = 0.7;     // without a block: who waits is told within a second
+constexpr double kPatienceS = 0.5;     // without a block: who waits is told within a second
 constexpr double kPatienceBlocks = 8;  // or so many of the server's blocks, when they are longer
 
 struct CloseClient {
