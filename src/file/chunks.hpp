@@ -38,7 +38,7 @@ struct ChunkContent {
   std::string bytes;
 };
 
-/// Recipe, cue marks and facts of what the chunks hold; what cannot be read is said in info.broken_chunk.
+/// Recipe, cue marks and facts of what the chunks hold; info.broken_chunk names what cannot be read.
 void take_extras(const std::vector<ChunkContent>& chunks, AudioFileInfo& info);
 
 /// The same of an indexed file.

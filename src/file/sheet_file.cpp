@@ -122,7 +122,7 @@ std::string dumped(const Json& json) {
   return safe;
 }
 
-// What is said of a name that JSON cannot hold as it is.
+// With a note on a name that JSON cannot hold as it is.
 std::vector<Finding> findings_of(const Sheet& sheet) {
   std::vector<Finding> findings = sheet.findings;
   if (!is_utf8(sheet.capture.file))

@@ -11,6 +11,7 @@
 
 #include "delay_line.hpp"
 #include "hit.hpp"
+#include "mark_search.hpp"
 #include "segment_delay.hpp"
 #include "wavicon/audio/decimator.hpp"
 #include "wavicon/audio/error.hpp"
@@ -44,7 +45,6 @@ constexpr double kSlackS = 6e-5;        // by which neighbouring segments may di
 constexpr double kStill = 1e-7;         // frames
 constexpr int kMostSmallSlips = 3;      // that are looked for one after the other
 constexpr double kSaysNothing = 1e6;    // frames: the standard deviation of a segment without time in it
-constexpr double kAroundHitS = 0.01;    // before and after a hit: its attack and its ring
 constexpr double kWholeFrame = 0.01;    // so near to a whole frame counts as one
 constexpr double kSamePeak = 0.9;       // of the highest: a candidate
 
@@ -59,9 +59,8 @@ double highest_of(const Bins& bins) {
   return std::sqrt(highest);
 }
 
-double energy(std::span<const double> x) { return std::inner_product(x.begin(), x.end(), x.begin(), 0.0); }
-
 using intake_detail::DelayLine;
+using intake_detail::energy;
 using intake_detail::Line;
 using intake_detail::Segment;
 
@@ -149,7 +148,7 @@ class Aligner {
     const auto place = intake_detail::find_hit(a_, options_.reference_channel, active, b_,
                                                options_.capture_channel, transforms_);
     if (!place || std::abs(place->match) < options_.least_match) return std::nullopt;
-    const auto around = std::llround(kAroundHitS * a_.sample_rate_hz());
+    const auto around = std::llround(intake_detail::kAroundHitS * a_.sample_rate_hz());
     length_ = active.frames() + 2 * around;
     timing_.emplace(
         a_.sample_rate_hz(),

@@ -5,8 +5,8 @@
 #include <cmath>
 #include <complex>
 #include <numbers>
-#include <numeric>
 
+#include "mark_search.hpp"
 #include "segment_delay.hpp"
 
 namespace wavicon::intake_detail {
@@ -15,7 +15,6 @@ namespace {
 constexpr double kBlockS = 0.001;
 constexpr double kActivePower = 1e-4;  // of the loudest block: -40 dB
 constexpr double kLongestHitS = 0.6;
-constexpr double kAroundS = 0.01;      // before and after what is active, for attack and ring
 constexpr double kEdgeS = 0.005;       // of the window over it
 constexpr double kFloor = 0.1;         // of the highest bin: whitening goes no deeper, or noise would count
 constexpr double kLeastEnergy = 1e-8;  // of the loudest stretch of the capture: less is silence
@@ -26,8 +25,6 @@ constexpr int kBetween = 4;             // places looked at on either side of a 
 constexpr double kNearlyAsWell = 0.98;  // of the best match
 
 using Bins = std::vector<std::complex<double>>;
-
-double energy(std::span<const double> x) { return std::inner_product(x.begin(), x.end(), x.begin(), 0.0); }
 
 // Spectrum over the root of its size.
 void whiten(Bins& bins) {
@@ -52,8 +49,8 @@ struct Hit {
 Hit taken(AudioSource& reference, int channel, const Stretch& active) {
   const double rate = reference.sample_rate_hz();
   Hit hit;
-  hit.first = active.first - std::llround(kAroundS * rate);
-  const std::int64_t length = active.frames() + 2 * std::llround(kAroundS * rate);
+  hit.first = active.first - std::llround(kAroundHitS * rate);
+  const std::int64_t length = active.frames() + 2 * std::llround(kAroundHitS * rate);
   hit.window = edged_window(static_cast<std::size_t>(length), static_cast<std::size_t>(kEdgeS * rate));
   hit.samples = read_channel(reference, channel, hit.first, length);
   for (std::size_t n = 0; n < hit.samples.size(); ++n) hit.samples[n] *= hit.window[n];

@@ -12,6 +12,9 @@
 
 namespace wavicon::intake_detail {
 
+/// Seconds before and after a hit that belong to it: its attack and its ring.
+inline constexpr double kAroundHitS = 0.01;
+
 /// Frames first … end of a channel.
 struct Stretch {
   std::int64_t first = 0, end = 0;

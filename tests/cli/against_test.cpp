@@ -277,5 +277,17 @@ TEST_F(Against, StandInsAndTheirPluginsAreTheSame) {
   }
 }
 
+TEST_F(Against, AHitIsRefusedInItsOwnWords) {
+  good(
+      "make burst --frequency 997 --on 0.02 --count 1 --no-marks --silence-before 0.1 --silence-after 0.2 -o "
+      "a.wav --quiet");
+  good("make noise --seconds 0.05 --no-marks --silence-before 0.1 --silence-after 0.2 -o b.wav --quiet");
+  const std::string said = bad(3, "latency a.wav b.wav");
+  EXPECT_HAS(said, "A is one hit, and the best match in B is ");
+  EXPECT_HAS(said, "where 92 % are needed");
+  EXPECT_HAS(good("latency a.wav a.wav"),
+             "B comes 0.00 samples (0.000 ms) after A; one hit, which matches to 100.0 %");
+}
+
 }  // namespace
 }  // namespace wavicon

@@ -145,7 +145,7 @@ TEST_F(Live, WhatIsWrongWithAServerIsOneLine) {
   EXPECT_GT(read_text(file("c-cut.wav")).size(), 40000U);
 }
 
-// Whoever dies, server or client: it is said within a second, and what was recorded is kept.
+// Server or client: the death of either is told within a second, and what was recorded is kept.
 TEST_F(Live, AServerOrAClientThatDiesIsToldWithinASecond) {
   good("make tone --level -20 --seconds 8 -o t.wav --quiet");
   for (const bool server : {true, false}) {

@@ -212,7 +212,7 @@ TEST_F(HostileFile, NamesThatWereNotTypedStayInTheirFolder) {
   const fs::path inside = folder_.path() / "in";
   fs::create_directory(inside);
   EXPECT_EQ(file_below(inside, "x.wav"), inside / "x.wav");
-  for (const char* name : {"../x.wav", "/tmp/x.wav", "a/b.wav", "", "..", ".x"})
+  for (const char* name : {"../x.wav", "/elsewhere/x.wav", "a/b.wav", "", "..", ".x"})
     (void)message_of(ErrorCode::bad_argument, [&] { (void)file_below(inside, name); });
   fs::create_symlink(folder_.path() / "elsewhere.wav", inside / "link.wav");
   EXPECT_HAS(message_of(ErrorCode::bad_output, [&] { (void)file_below(inside, "link.wav"); }),

@@ -67,8 +67,15 @@ Alignment lined_up(AudioSource& a, AudioSource& b, AlignOptions options) {
                                                   tone->period, tone->delay, tone->delay + tone->period,
                                                   tone->delay + 2 * tone->period));
   const double needed = options.least_confidence;
-  options.least_confidence = 0;
+  const double needed_match = options.least_match;
+  options.least_confidence = options.least_match = 0;
   const auto doubtful = align(a, b, options);
+  if (doubtful && doubtful->match > 0)
+    throw Error(ErrorCode::bad_input,
+                fmt::format("A is one hit, and the best match in B is {:.1f} %, where {:g} % "
+                            "are needed: another sound, or one that a filter has changed; use several hits, "
+                            "speech, or a stimulus with marks",
+                            100 * doubtful->match, 100 * needed_match));
   throw Error(
       ErrorCode::bad_input,
       fmt::format(

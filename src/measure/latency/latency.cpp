@@ -27,8 +27,9 @@ constexpr std::int64_t kNearFrames = 24;  // of the strongest arrival: its own s
 constexpr double kWeak = 1e-3;            // of the strongest bin's power
 constexpr std::int64_t kShownBefore = 20, kShownAfter = 28, kMostShown = 1200;  // samples in the picture
 constexpr double kSame = 0.05;                                                  // samples
-constexpr double kPlainMatch = 0.98;  // of a hit; noise 50 dB below leaves 0.99, a saturated one has less
-constexpr double kNoisyMatch = 0.95;  // of a mark
+constexpr double kShownAsNone = 0.005;  // samples, which two digits show as 0
+constexpr double kPlainMatch = 0.98;    // of a hit; noise 50 dB below leaves 0.99, a saturated one has less
+constexpr double kNoisyMatch = 0.95;    // of a mark
 
 // The best place of A to look at: its loudest sample among some stretches.
 std::int64_t loud_frame(AudioSource& a, int channel, std::int64_t first, std::int64_t end) {
@@ -277,7 +278,7 @@ Sheet latency_sheet(const LatencyResult& r, const CaptureInfo& a, const CaptureI
   if (r.drift_ppm != 0) add("drift_ppm", r.drift_ppm);
   say(Severity::note, FindingCode::result,
       fmt::format("B comes {:.2f} samples ({:.3f} ms) {} A{}{}", std::abs(r.latency_samples), std::abs(ms),
-                  r.latency_samples < 0 ? "before" : "after", r.polarity < 0 ? ", inverted" : "",
+                  r.latency_samples < -kShownAsNone ? "before" : "after", r.polarity < 0 ? ", inverted" : "",
                   r.match > 0 ? fmt::format("; one hit, which matches to {:.1f} %", 100 * r.match) : ""));
   if (r.match > 0 && r.match < kPlainMatch)
     say(Severity::warning, FindingCode::doubtful,
