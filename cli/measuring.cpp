@@ -14,6 +14,7 @@
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/file/output_file.hpp"
+#include "wavicon/intake/recognise.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 #include "wavicon/present/plot.hpp"
 #include "wavicon/present/table.hpp"
@@ -106,10 +107,13 @@ class Gate {
     if (!command.stimulus.empty()) named_ = std::make_shared<Stimulus>(read_recipe(command.stimulus));
   }
   // What was played in it, unless a stimulus is named: the recipe inside.
-  [[nodiscard]] JudgedCapture open(const std::string& path) const { return open(path, named_); }
+  [[nodiscard]] JudgedCapture open(const std::string& path) const {
+    return open(path, named_, [&](const JudgedCapture& held) { return recognised(held, policy_); });
+  }
   // B holds what A holds.
   [[nodiscard]] JudgedCapture open_against(const std::string& path, const JudgedCapture& a) const {
-    return open(path, named_ ? named_ : a.known_stimulus());
+    return open(path, named_ ? named_ : a.known_stimulus(),
+                [&](const JudgedCapture& held) { return placed_by(held, a, policy_); });
   }
   // Beside the captures: a clean signal or a filter, of which nothing is known.
   [[nodiscard]] static JudgedCapture open_input(const std::string& path) {
@@ -121,10 +125,15 @@ class Gate {
   }
 
  private:
-  [[nodiscard]] JudgedCapture open(const std::string& path, const std::shared_ptr<Stimulus>& stimulus) const {
+  template <typename Known>
+  [[nodiscard]] JudgedCapture open(const std::string& path, const std::shared_ptr<Stimulus>& stimulus,
+                                   Known&& known) const {
     try {
       if (command_.sheet.verbose) tell_file(path);
-      return judge_file(path, policy_, stimulus);
+      if (!command_.descriptor->recognises) return judge_file(path, policy_, stimulus);
+      GatePolicy held = policy_;
+      held.hold_faults = true;
+      return known(judge_file(path, held, stimulus));
     } catch (const UnfitCapture& unfit) {
       const bool final = unfit.fault() == FindingCode::broken_sample;
       fail_with(path, unfit,

@@ -9,30 +9,27 @@
 #include <numbers>
 #include <numeric>
 
+#include "coarse_search.hpp"
 #include "delay_line.hpp"
 #include "hit.hpp"
 #include "mark_search.hpp"
 #include "segment_delay.hpp"
-#include "wavicon/audio/decimator.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/transform.hpp"
 
 namespace wavicon {
 namespace {
 
-constexpr double kLowRateHz = 11000;       // at least: what the coarse search is done at
-constexpr double kLowCutoff = 0.35;        // of the low rate
-constexpr double kExcerptS = 10;           // longest excerpt: 20 ppm of drift move it by two low samples
-constexpr int kExcerpts = 3;               // tried one after the other
 constexpr std::int64_t kSegment = 16384;   // frames
 constexpr double kSegmentRateHz = 96000;   // up to half as much again; longer ones above
 constexpr std::size_t kMostSegments = 64;  // spread over the whole: more do not bring the drift any nearer
 
-constexpr double kWeakCoarse = 3e-4;    // of the highest bin: below, a phase is noise
 constexpr double kWeak = 0.003;         // of the strongest bin: what is far weaker is likely to be noise
 constexpr std::int64_t kNear = 64;      // frames by which a segment may lie off beside drift
 constexpr double kWorthALook = 0.3;     // of what each segment reaches by itself
 constexpr double kNothingLeft = 1e-9;   // of the power: nothing can be found that leaves less
+constexpr double kProvenLeft = 1e-4;    // of the power: so much alike are no two by chance
+constexpr double kPlainlyMore = 10;     // times that, at other places
 constexpr double kPlainlyLess = 0.8;    // of the power that one delay leaves
 constexpr double kNearlyFree = 0.98;    // of what each segment reaches by itself: one delay for all
 constexpr double kAlike = 0.1;          // correlation of a segment that is believed
@@ -46,7 +43,6 @@ constexpr double kStill = 1e-7;         // frames
 constexpr int kMostSmallSlips = 3;      // that are looked for one after the other
 constexpr double kSaysNothing = 1e6;    // frames: the standard deviation of a segment without time in it
 constexpr double kWholeFrame = 0.01;    // so near to a whole frame counts as one
-constexpr double kSamePeak = 0.9;       // of the highest: a candidate
 
 using Bins = std::vector<std::complex<double>>;
 
@@ -67,16 +63,25 @@ using intake_detail::Segment;
 class Aligner {
  public:
   Aligner(AudioSource& reference, AudioSource& capture, const AlignOptions& options)
-      : a_(reference), b_(capture), options_(options) {
-    while (a_.sample_rate_hz() / static_cast<double>(2 * step_) > kLowRateHz) step_ *= 2;
-  }
+      : a_(reference),
+        b_(capture),
+        options_(options),
+        coarse_search_(reference, options.reference_channel, capture, options.capture_channel,
+                       options.drift ? options.most_drift_ppm : 0, transforms_) {}
 
   std::optional<Alignment> run() {
     const auto active = intake_detail::active_part(a_, options_.reference_channel);
     if (!active) return std::nullopt;
     if (intake_detail::is_hit(*active, a_.sample_rate_hz())) return hit(*active);
     Alignment result;
-    if (!find_coarse(result) || !track_segments()) return std::nullopt;
+    if (!find_coarse(result)) return options_.doubtful ? std::nullopt : by_residual();
+    if (!track_segments()) return options_.doubtful ? std::optional(result) : std::nullopt;
+    line_up(result);
+    return result;
+  }
+
+ private:
+  void line_up(Alignment& result) {
     const std::vector<Segment> tracked = segments_;
     const bool one = start_from_one_delay();
     solve(result);
@@ -102,10 +107,56 @@ class Aligner {
       settle(false);
     }
     finish(result);
+  }
+
+  // Steady tones have no more than their edges to be found by. Where all of the capture is there to 40 dB,
+  // and plainly less of it at the other places that come into question, nothing else has to prove it.
+  std::optional<Alignment> by_residual() {
+    const std::vector<double> places = coarse_search_.plain();
+    if (places.empty()) return std::nullopt;
+    coarse_ = places.front();
+    excerpt_ = 0;
+    if (!track_segments()) return std::nullopt;
+    // A place is known to a low sample only: all of them are looked at, each at its best.
+    std::vector<Segment> segments;
+    DelayLine line;
+    double left = 1, next = 1;
+    for (const double place : places) {
+      const double here = left_at(place);
+      const bool same = !segments.empty() && std::abs(line_.line().delay - line.line().delay) < 1;
+      if (here < left) {
+        if (!same) next = left;
+        left = here;
+        segments = segments_;
+        line = line_;
+      } else if (!same) {
+        next = std::min(next, here);
+      }
+    }
+    if (left > kProvenLeft || next < kPlainlyMore * left + kNothingLeft) return std::nullopt;
+    segments_ = segments;
+    line_ = line;
+    Alignment result;
+    result.residual = left;
+    // Of a line through segments that are spread evenly.
+    result.drift_bound_ppm = 1e6 * 2 * std::sqrt(12.0) * line_.delay_sigma() /
+                             static_cast<double>(std::max<std::int64_t>(1, a_.frames()));
+    finish(result);
     return result;
   }
 
- private:
+  // What is left when all of the reference lies near one place, at the best delay there.
+  double left_at(double place) {
+    segments_.clear();
+    for (const std::int64_t first : places_)
+      if (energy(read_channel(a_, options_.reference_channel, first, length_)) > 0)
+        segments_.push_back({first, place, 1, 0});
+    line_ = DelayLine(length_);
+    line_.set({place, 0});
+    settle(false);
+    return left_over();
+  }
+
   // Slips and the line, from segments as they stand.
   void solve(Alignment& result) {
     find_slips(result);
@@ -147,7 +198,7 @@ class Aligner {
   std::optional<Alignment> hit(const intake_detail::Stretch& active) {
     const auto place = intake_detail::find_hit(a_, options_.reference_channel, active, b_,
                                                options_.capture_channel, transforms_);
-    if (!place || std::abs(place->match) < options_.least_match) return std::nullopt;
+    if (!place || (!options_.doubtful && std::abs(place->match) < options_.least_match)) return std::nullopt;
     const auto around = std::llround(intake_detail::kAroundHitS * a_.sample_rate_hz());
     length_ = active.frames() + 2 * around;
     timing_.emplace(
@@ -161,97 +212,21 @@ class Aligner {
     settle(false);
     Alignment result;
     result.match = std::abs(place->match);
-    result.confidence = options_.least_confidence;
     result.candidates.assign(place->others.begin(), place->others.end());
     finish(result);
     return result;
   }
 
-  // One channel, low-passed, every step_-th sample; output i belongs to frame first + i·step_ (a constant
-  // shift, the same for both, is left out).
-  std::vector<double> low(AudioSource& source, int channel, std::int64_t first, std::int64_t frames) const {
-    const Decimator decimate(step_, kLowCutoff);
-    return decimate(
-        read_channel(source, channel, first, frames + static_cast<std::int64_t>(decimate.length())));
-  }
-
-  // The places of the loudest excerpts of the reference, loudest first, by what the coarse search hears of
-  // them.
-  [[nodiscard]] std::vector<std::int64_t> excerpts(std::int64_t length) const {
-    std::vector<std::pair<double, std::int64_t>> places;
-    std::vector<double> scratch(static_cast<std::size_t>(16384 * a_.channel_count()));
-    const std::int64_t count = std::max<std::int64_t>(1, std::min<std::int64_t>(12, a_.frames() / length));
-    for (std::int64_t i = 0; i < count; ++i) {
-      const std::int64_t first = count == 1 ? 0 : i * (a_.frames() - length) / (count - 1);
-      double sum = 0;
-      // A look at a few places in each is enough to tell loud from soft.
-      for (int k = 0; k < 8; ++k)
-        sum += energy(low(a_, options_.reference_channel, first + k * length / 8,
-                          std::min<std::int64_t>(4096, length / 8 + 1)));
-      places.emplace_back(-sum, first);
-    }
-    std::sort(places.begin(), places.end());
-    std::vector<std::int64_t> result;
-    for (const auto& [level, first] : places)
-      if (level < 0 && result.size() < kExcerpts) result.push_back(first);
-    return result;
-  }
-
   bool find_coarse(Alignment& result) {
-    const auto length = std::min<std::int64_t>(std::min(a_.frames(), b_.frames()),
-                                               static_cast<std::int64_t>(kExcerptS * a_.sample_rate_hz()));
-    for (const std::int64_t first : excerpts(length)) {
-      Alignment found;
-      correlate(first, length, found);
-      if (found.confidence > result.confidence) {
-        result = found;
-        excerpt_ = first;
-      }
-      if (result.confidence > 2 * options_.least_confidence) break;
-    }
-    coarse_ = result.delay_frames;
-    return result.confidence >= options_.least_confidence;
-  }
-
-  // The excerpt against the whole capture, block by block.
-  void correlate(std::int64_t first, std::int64_t length, Alignment& best) {
-    const auto excerpt = low(a_, options_.reference_channel, first, length);
-    RealTransform& transform = transforms_.get(fast_transform_length(4 * excerpt.size()));
-    const Bins a = transform.bins_of(excerpt);
-    const double weak = kWeakCoarse * highest_of(a);
-    const std::size_t hop = transform.length() - excerpt.size();
-    const auto step = static_cast<std::int64_t>(step_);
-    double height = 0;
-    for (std::int64_t start = -length; start < b_.frames(); start += static_cast<std::int64_t>(hop) * step) {
-      const auto block = low(b_, options_.capture_channel, start,
-                             (static_cast<std::int64_t>(transform.length()) - 1) * step);
-      Bins b = transform.bins_of(std::span(block).first(std::min(block.size(), transform.length())));
-      for (std::size_t k = 0; k < b.size(); ++k) {
-        const double own = size_of(a[k]), size = std::sqrt(own * size_of(b[k]));
-        b[k] = size > 0 ? b[k] * std::conj(a[k]) * (own / (size * (own + weak))) : 0;
-      }
-      b[0] = 0;
-      const auto y = transform.invert(b).first(hop);
-      const double rms = std::sqrt(energy(y) / static_cast<double>(hop));
-      const auto peak =
-          std::max_element(y.begin(), y.end(), [](double p, double q) { return std::abs(p) < std::abs(q); });
-      const double confidence = rms > 0 ? std::abs(*peak) / rms : 0;
-      if (confidence <= best.confidence) continue;
-      auto place = [&](std::size_t i) {
-        return static_cast<double>(start + static_cast<std::int64_t>(i) * step - first);
-      };
-      height = std::abs(*peak);
-      best.confidence = confidence;
-      best.delay_frames = place(static_cast<std::size_t>(peak - y.begin()));
-      best.gain = *peak < 0 ? -1 : 1;
-      best.candidates.clear();
-      for (std::size_t i = 1; i + 1 < hop && best.candidates.size() < 8; ++i) {
-        const double here = std::abs(y[i]);
-        const bool crest = here > std::abs(y[i - 1]) && here >= std::abs(y[i + 1]);
-        const bool apart = std::abs(place(i) - best.delay_frames) > static_cast<double>(8 * step);
-        if (crest && apart && here > kSamePeak * height) best.candidates.push_back(place(i));
-      }
-    }
+    const auto place = coarse_search_.run();
+    if (!place) return false;
+    coarse_ = place->delay_frames;
+    excerpt_ = place->excerpt;
+    result.confidence = place->height;
+    result.looked = place->looked;
+    result.agreed = place->agreed;
+    result.candidates = place->candidates;
+    return options_.doubtful || intake_detail::is_proven(*place);
   }
 
   // Segments of the reference, each searched near where the one before it was found, outwards from the
@@ -277,7 +252,7 @@ class Aligner {
       for (std::ptrdiff_t i = from; i != to; i += way) {
         const std::int64_t first = places[static_cast<std::size_t>(i)];
         const double far = static_cast<double>(std::abs(first - known));
-        const auto reach = kNear + 4 * static_cast<std::int64_t>(step_) +
+        const auto reach = kNear + 4 * coarse_search_.step() +
                            (options_.drift ? std::llround(options_.most_drift_ppm * 1e-6 * far) : 0);
         auto found = search(first, delay, reach);
         // Frames may have been lost or repeated on the way here.
@@ -304,7 +279,7 @@ class Aligner {
   // delay for all explains them nearly as well, it is the one.
   // @return whether the segments were given it.
   bool start_from_one_delay() {
-    const std::int64_t reach = kNear + 4 * static_cast<std::int64_t>(step_);
+    const std::int64_t reach = kNear + 4 * coarse_search_.step();
     std::vector<double> sum(static_cast<std::size_t>(2 * reach + 1), 0.0);
     std::vector<std::pair<std::int64_t, std::vector<double>>> all;
     double free = 0, each = 0;
@@ -523,7 +498,6 @@ class Aligner {
   AudioSource& a_;
   AudioSource& b_;
   AlignOptions options_;
-  std::size_t step_ = 1;
   std::int64_t excerpt_ = 0;
   double coarse_ = 0;
   std::int64_t length_ = 0;
@@ -532,12 +506,15 @@ class Aligner {
   DelayLine line_;  // delay of a place of the reference
   std::optional<intake_detail::SegmentDelays> timing_;
   RealTransforms transforms_;
+  intake_detail::CoarseSearch coarse_search_;
   FractionalReader reader_;
 };
 
 }  // namespace
 
-std::optional<Alignment> align(AudioSource& reference, AudioSource& capture, const AlignOptions& options) {
+namespace {
+
+void require_comparable(AudioSource& reference, AudioSource& capture, const AlignOptions& options) {
   if (reference.sample_rate_hz() != capture.sample_rate_hz())
     throw Error(ErrorCode::bad_argument,
                 fmt::format("the reference has {:g} Hz and the capture {:g} Hz: bring both to one rate first",
@@ -549,7 +526,22 @@ std::optional<Alignment> align(AudioSource& reference, AudioSource& capture, con
       throw Error(ErrorCode::bad_argument,
                   fmt::format("there is no channel {}, it has {}", channel + 1, source->channel_count()));
   }
+}
+
+}  // namespace
+
+std::optional<Alignment> align(AudioSource& reference, AudioSource& capture, const AlignOptions& options) {
+  require_comparable(reference, capture, options);
   return Aligner(reference, capture, options).run();
+}
+
+std::optional<double> speed_between(AudioSource& reference, AudioSource& capture,
+                                    const AlignOptions& options) {
+  require_comparable(reference, capture, options);
+  RealTransforms transforms;
+  return intake_detail::CoarseSearch(reference, options.reference_channel, capture, options.capture_channel,
+                                     0, transforms)
+      .speed();
 }
 
 void read_aligned(AudioSource& capture, int channel, const Alignment& alignment, std::int64_t first_frame,

@@ -104,7 +104,9 @@ class Builder {
           Severity::fault, FindingCode::wrong_stimulus, std::nullopt,
           "the reference is not in this capture: they have too little in common; is it the right one?");
     const Alignment& a = *result_.alignment;
-    const Conditions conditions = {{"confidence", a.confidence}, {"spread_samples", a.spread_frames}};
+    const Conditions conditions = {
+        {a.match > 0 ? "match" : "confidence", a.match > 0 ? a.match : a.confidence},
+        {"spread_samples", a.spread_frames}};
     whole("delay_samples", a.delay_frames, conditions);
     whole("drift_ppm", a.drift_ppm, conditions);
     whole("gain_db", db_from_ratio(std::max(1e-15, std::abs(a.gain))), conditions);

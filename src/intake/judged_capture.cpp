@@ -129,10 +129,10 @@ JudgedCapture judge(std::shared_ptr<AudioSource> source, const CaptureInfo& info
   judged.format_ = format;
   judged.stimulus_ = known.stimulus;
   judged.take_ = known.place;
-  const bool search = known.stimulus && known.stimulus->marks() && !known.place;
+  const bool compare = known.stimulus && (known.place || known.stimulus->marks());
   judged.health_ = std::make_shared<const HealthResult>(
-      check_health(*judged.source_, search ? known.stimulus.get() : nullptr,
-                   {.format = format, .take = policy.take, .spectra = false}));
+      check_health(*judged.source_, compare ? known.stimulus.get() : nullptr,
+                   {.format = format, .take = policy.take, .spectra = false, .place = known.place}));
   const HealthResult& health = *judged.health_;
   intake_detail::refuse_broken_samples(health);
   judged.findings_ = intake_detail::let_through(health_sheet(health, info).findings, policy, judged.held_);
@@ -163,9 +163,11 @@ JudgedCapture judge_stimulus(std::shared_ptr<Stimulus> stimulus) {
   return judged;
 }
 
-JudgedCapture with_known(JudgedCapture capture, const KnownStimulus& known) {
+JudgedCapture with_known(JudgedCapture capture, const KnownStimulus& known,
+                         const std::optional<Finding>& told) {
   capture.stimulus_ = known.stimulus;
   capture.take_ = known.place;
+  if (told) capture.findings_.push_back(*told);
   return capture;
 }
 

@@ -4,48 +4,58 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
-#include <complex>
 #include <numbers>
 
-#include "wavicon/audio/elementary.hpp"
+#include "islands.hpp"
+#include "noise_kind.hpp"
+#include "steady_lines.hpp"
+#include "sweep_course.hpp"
+#include "tone_groups.hpp"
+#include "tone_pieces.hpp"
+#include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
-#include "wavicon/audio/linear_system.hpp"
-#include "wavicon/audio/transform.hpp"
-#include "wavicon/audio/window.hpp"
+#include "wavicon/audio/fractional.hpp"
+#include "wavicon/stimulus/stimulus.hpp"
 
 namespace wavicon {
 namespace {
 
-constexpr double kMostS = 120;
+using namespace intake_detail;
+
+constexpr double kMostS = 120;       // of a stretch that is looked at
+constexpr double kMostInAllS = 600;  // of sound
+constexpr const char* kNotLookedAt = "not looked at: ten minutes of sound are";
 constexpr double kBlockS = 0.01;
-constexpr double kSilent = 0.01;      // of the highest block
-constexpr double kLookS = 0.04;       // of a short spectrum
-constexpr double kLowestHz = 300;     // below, a block holds too few periods to tell a phase
-constexpr double kPhaseS = 0.01;      // of a stretch whose phase is read
-constexpr std::size_t kPhases = 600;  // at most
-constexpr int kSteps = 20;            // it stands still after about eight
-constexpr double kMostSpread = 0.02;  // radians RMS beside the course: more is no sweep
-constexpr double kEdge = 0.01;        // of the sweep left out at both ends, where it may be faded
+constexpr double kSilent = 0.01;  // of the highest block
+constexpr double kEdge = 0.01;    // of a sweep, where it may be faded
+constexpr std::int64_t kImpulseFrames = 3;
+constexpr double kHitS = 0.012;  // shorter ones hold too little to be anything else
+constexpr double kLongestHitS = 0.45;
+constexpr double kOffset = 0.98;      // mean over RMS: a direct voltage
+constexpr double kMostlyTones = 0.8;  // of a stretch's frames
+constexpr double kLeastSweepS = 0.1;
+constexpr double kLeastOctaves = 0.5;
+constexpr double kMostStrayDb = -6;  // of what a sweep leaves: three quarters of the power are its own
+constexpr double kCertainSweepRad = 0.015, kCertainSweepDb = 12;
+constexpr double kCertainStray = 0.03;  // RMS of what the lines leave
+constexpr double kLeastLinesS = 0.35;
+constexpr double kLeastNoiseS = 0.5;
+constexpr double kNearS = 1, kShortS = 0.6;        // what is so near to programme and so short
+constexpr double kBesideS = 0.2, kNotLongS = 1.5;  // or so near and so short, may be a note of it
+constexpr double kOneProgrammeS = 0.6;             // pauses within programme
 
-// Cycles since the start and their changes with the three unknowns, for either law.
-struct Course {
-  bool log = true;
-  double from_hz = 0;
-  double rate = 0;    // log: octaves in units of e per second; linear: Hz per second
-  double cycles = 0;  // at the start
-
-  [[nodiscard]] double at(double t) const {
-    return cycles + (log ? from_hz * std::expm1(rate * t) / rate : from_hz * t + 0.5 * rate * t * t);
-  }
-  [[nodiscard]] double hz(double t) const { return log ? from_hz * std::exp(rate * t) : from_hz + rate * t; }
-  [[nodiscard]] std::array<double, 3> slopes(double t) const {
-    if (!log) return {1, t, 0.5 * t * t};
-    const double e = std::exp(rate * t);
-    return {1, (e - 1) / rate, from_hz * (t * e * rate - (e - 1)) / (rate * rate)};
-  }
-};
+double rms_of(std::span<const double> x) {
+  double sum = 0;
+  for (const double v : x) sum += v * v;
+  return x.empty() ? 0 : std::sqrt(sum / static_cast<double>(x.size()));
+}
+double peak_of(std::span<const double> x) {
+  double peak = 0;
+  for (const double v : x) peak = std::max(peak, std::abs(v));
+  return peak;
+}
+double degrees(double cycles) { return 360 * (cycles - std::floor(cycles)); }
 
 struct Span {
   std::size_t first = 0;
@@ -72,126 +82,412 @@ Span sounding(const std::vector<double>& x, double rate) {
   return {from, to};
 }
 
-// Frequency over time from the highest bin of short spectra.
-std::vector<std::pair<double, double>> rough_course(std::span<const double> x, double rate) {
-  const std::size_t length = fast_transform_length(static_cast<std::size_t>(kLookS * rate));
-  RealTransform transform(length);
-  const auto window = kaiser_window(length, 8);
-  std::vector<std::pair<double, double>> course;
-  for (std::size_t at = 0; at + length <= x.size(); at += std::max<std::size_t>(1, length / 4)) {
-    const auto input = transform.input();
-    for (std::size_t i = 0; i < length; ++i) input[i] = window[i] * x[at + i];
-    transform.execute();
-    const auto bins = transform.bins();
-    std::size_t top = 1;
-    for (std::size_t b = 1; b + 1 < bins.size(); ++b)
-      if (std::norm(bins[b]) > std::norm(bins[top])) top = b;
-    const double below = std::log(std::norm(bins[top - 1]) + 1e-300),
-                 here = std::log(std::norm(bins[top]) + 1e-300),
-                 above = std::log(std::norm(bins[std::min(top + 1, bins.size() - 1)]) + 1e-300);
-    const double bend = below - 2 * here + above;
-    const double shift = bend < 0 ? std::clamp(0.5 * (below - above) / bend, -0.5, 0.5) : 0;
-    const double hz = (static_cast<double>(top) + shift) * rate / static_cast<double>(length);
-    if (hz > kLowestHz && hz < 0.48 * rate)
-      course.emplace_back((static_cast<double>(at) + static_cast<double>(length) / 2) / rate, hz);
+// One island, taken apart.
+class Taker {
+ public:
+  Taker(double rate, double idle_rms) : rate_(rate), idle_(idle_rms) {}
+
+  std::vector<RecognisedPart> operator()(std::span<const double> x, std::int64_t first, bool whole) {
+    x_ = x;
+    first_ = first;
+    parts_.clear();
+    if (!take_short() && !take_ramp() && !take_tones() && !take_lines() && !take_sweep() && !take_noise())
+      add_rest();
+    if (!whole)
+      for (RecognisedPart& part : parts_) {
+        part.certain = false;
+        part.reason = fmt::format("it is longer than {:g} s, of which the first were looked at", kMostS);
+      }
+    return std::move(parts_);
   }
-  return course;
-}
 
-// A straight line through (t, y), and the middle of what it leaves.
-std::array<double, 3> line_through(const std::vector<std::pair<double, double>>& points) {
-  double n = 0, t = 0, y = 0, tt = 0, ty = 0;
-  for (const auto& [a, b] : points) {
-    n += 1;
-    t += a;
-    y += b;
-    tt += a * a;
-    ty += a * b;
+ private:
+  RecognisedPart& add(const std::string& kind, std::int64_t from, std::int64_t frames, double level) {
+    parts_.push_back({.kind = kind,
+                      .first_frame = first_ + from,
+                      .frames = frames,
+                      .level_dbfs = db_from_ratio(std::max(level, 1e-15))});
+    return parts_.back();
   }
-  const double slope = (n * ty - t * y) / (n * tt - t * t), start = (y - slope * t) / n;
-  std::vector<double> rest;
-  for (const auto& [a, b] : points) rest.push_back(std::abs(b - start - slope * a));
-  std::nth_element(rest.begin(), rest.begin() + static_cast<std::ptrdiff_t>(rest.size() / 2), rest.end());
-  return {start, slope, rest[rest.size() / 2]};
-}
+  [[nodiscard]] std::int64_t size() const { return static_cast<std::int64_t>(x_.size()); }
+  [[nodiscard]] double seconds() const { return static_cast<double>(x_.size()) / rate_; }
 
-struct Fitted {
-  Course course;
-  double spread = 1e9;
-};
-
-// Times, and cycles of the signal's phase beside the course there.
-std::vector<std::pair<double, double>> phases_beside(std::span<const double> x, double rate,
-                                                     const Course& course,
-                                                     const std::vector<double>& window) {
-  const std::size_t block = window.size(), hop = std::max(block / 2, x.size() / kPhases);
-  const double length_s = static_cast<double>(x.size()) / rate;
-  std::vector<std::pair<double, double>> phases;
-  double last = 0;
-  for (std::size_t at = 0; at + block <= x.size(); at += hop) {
-    const double t = (static_cast<double>(at) + 0.5 * static_cast<double>(block - 1)) / rate,
-                 hz = course.hz(t);
-    if (t < kEdge * length_s || t > (1 - kEdge) * length_s || hz < kLowestHz || hz > 0.49 * rate) continue;
-    double re = 0, im = 0;
-    for (std::size_t i = 0; i < block; ++i) {
-      const Phase phase = phase_from_cycles(course.at(static_cast<double>(at + i) / rate));
-      re += window[i] * x[at + i] * sine(phase);
-      im += window[i] * x[at + i] * cosine(phase);
+  bool take_short() {
+    const double rms = rms_of(x_), peak = peak_of(x_);
+    double mean = 0;
+    for (const double v : x_) mean += v / static_cast<double>(x_.size());
+    if (size() <= kImpulseFrames) {
+      const auto top = std::max_element(x_.begin(), x_.end(),
+                                        [](double p, double q) { return std::abs(p) < std::abs(q); });
+      RecognisedPart& part = add("impulse", 0, size(), peak);
+      if (size() == 1) {
+        part.written = Impulse{.level_dbfs = part.level_dbfs, .negative = *top < 0, .seconds = 1 / rate_};
+        part.certain = true;
+      } else {
+        part.reason = fmt::format("{} samples long: a recipe has impulses of one", size());
+      }
+      return true;
     }
-    double cycles = std::atan2(im, re) / (2 * std::numbers::pi);
-    if (!phases.empty()) cycles += std::round(last - cycles);
-    last = cycles;
-    phases.emplace_back(t, cycles);
+    if (rms > 0 && std::abs(mean) > kOffset * rms && seconds() > kHitS) {
+      add("offset", 0, size(), std::abs(mean)).reason = "a direct voltage: recipes have none";
+      return true;
+    }
+    if (seconds() < kHitS) {
+      add("hit", 0, size(), rms).reason = "too short to be anything else";
+      return true;
+    }
+    return false;
   }
-  return phases;
-}
 
-// Moves the course until the phase of the signal beside it stands still.
-Fitted refine(std::span<const double> x, double rate, Course course) {
-  const auto block = static_cast<std::size_t>(kPhaseS * rate);
-  const auto window = kaiser_window(block, 8);
-  Fitted best{course, 1e9};
-  for (int step = 0; step < kSteps; ++step) {
-    std::vector<double> matrix(9, 0.0), right(3, 0.0);
-    const auto phases = phases_beside(x, rate, course, window);
-    if (phases.size() < 16) return best;
-    double mean_square = 0;
-    for (const auto& [t, cycles] : phases) {
-      const auto s = course.slopes(t);
-      for (std::size_t i = 0; i < 3; ++i) {
-        right[i] += s[i] * cycles;
-        for (std::size_t k = 0; k < 3; ++k) matrix[3 * i + k] += s[i] * s[k];
+  bool take_tones() {
+    const std::vector<TonePiece> pieces = tone_pieces(x_, rate_, idle_);
+    std::int64_t held = 0;
+    for (const TonePiece& piece : pieces) held += piece.end - piece.first;
+    if (static_cast<double>(held) < kMostlyTones * static_cast<double>(size())) return false;
+    // Beside a strong tone a softer one may stand, as in a pair.
+    if (pieces.size() == 1 && overtones_of(pieces.front()) > kMostOvertones && take_lines()) return true;
+    std::int64_t next = 0;
+    for (const TonePiece& piece : pieces) {
+      add_unexplained(next, piece.first);
+      next = piece.end;
+      RecognisedPart& part = add("tone", piece.first, piece.end - piece.first, piece.amplitude);
+      const double frames = static_cast<double>(part.frames);
+      part.written = Tone{.frequency_hz = piece.cycles_per_frame * rate_,
+                          .level_dbfs = part.level_dbfs,
+                          .phase_deg = degrees(piece.phase_cycles),
+                          .seconds = frames / rate_,
+                          .fade_in_s = std::min(piece.fade_in_frames, 0.5 * frames) / rate_,
+                          .fade_out_s = std::min(piece.fade_out_frames, 0.5 * frames) / rate_};
+      part.certain = true;
+      if (const double overtones = overtones_of(piece); overtones > kMostOvertones) {
+        part.certain = false;
+        part.reason =
+            fmt::format("{:.0f} dB of overtones: a distorted tone, or a note", db_from_ratio(overtones));
       }
     }
-    // Scaled to unit diagonal: the slopes differ by many orders of magnitude.
-    std::array<double, 3> scale{};
-    for (std::size_t i = 0; i < 3; ++i) scale[i] = 1 / std::sqrt(std::max(1e-300, matrix[4 * i]));
-    for (std::size_t i = 0; i < 3; ++i) {
-      right[i] *= scale[i];
-      for (std::size_t k = 0; k < 3; ++k) matrix[3 * i + k] *= scale[i] * scale[k];
-    }
-    const SymmetricSystem system(matrix, 3);
-    if (!system.well_posed()) return best;
-    const auto move = system.solve(right);
-    for (const auto& [t, cycles] : phases) {
-      const auto s = course.slopes(t);
-      double rest = cycles;
-      for (std::size_t i = 0; i < 3; ++i) rest -= s[i] * move[i] * scale[i];
-      mean_square += rest * rest;
-    }
-    course.cycles += move[0] * scale[0];
-    course.from_hz += move[1] * scale[1];
-    course.rate += move[2] * scale[2];
-    if (course.log && !(course.from_hz > 0)) return best;
-    const double spread = 2 * std::numbers::pi * std::sqrt(mean_square / static_cast<double>(phases.size()));
-    const bool still = std::abs(spread - best.spread) < 1e-9 + 1e-4 * spread && step > 2;
-    if (spread < best.spread || step < 3) best = {course, spread};
-    if (still) break;
+    add_unexplained(next, size());
+    return true;
   }
-  return best;
+
+  // RMS of the steady part beside its sine, over the sine's.
+  [[nodiscard]] double overtones_of(const TonePiece& piece) const {
+    const std::int64_t length = std::min<std::int64_t>(piece.steady_end - piece.steady_first, 65536),
+                       from = (piece.steady_first + piece.steady_end - length) / 2;
+    double left = 0;
+    for (std::int64_t n = from; n < from + length; ++n) {
+      const double off =
+          x_[static_cast<std::size_t>(n)] -
+          piece.amplitude *
+              std::sin(2 * std::numbers::pi *
+                       (piece.phase_cycles + piece.cycles_per_frame * static_cast<double>(n - piece.first)));
+      left += off * off;
+    }
+    const double noise = idle_ * idle_ * static_cast<double>(length);
+    return std::sqrt(std::max(0.0, left - noise) / static_cast<double>(length)) /
+           (piece.amplitude / std::numbers::sqrt2);
+  }
+
+  // Between tones: what is neither.
+  void add_unexplained(std::int64_t from, std::int64_t to) {
+    if (static_cast<double>(to - from) < 0.005 * rate_) return;
+    const auto x = x_.subspan(static_cast<std::size_t>(from), static_cast<std::size_t>(to - from));
+    if (rms_of(x) < std::max(1e-6, 2 * idle_)) return;
+    add("programme", from, to - from, rms_of(x)).reason = "no model explains it";
+  }
+
+  bool take_ramp() {
+    const auto ramp = level_ramp(x_, rate_);
+    if (!ramp) return false;
+    RecognisedPart& part = add("multitone", 0, size(), std::max(ramp->from_amplitude, ramp->to_amplitude));
+    Oscillator tone{.frequency_hz = ramp->cycles_per_frame * rate_,
+                    .level_dbfs = db_from_ratio(ramp->from_amplitude),
+                    .to_dbfs = db_from_ratio(ramp->to_amplitude),
+                    .phase_deg = degrees(ramp->phase_cycles)};
+    part.written = Multitone{.oscillators = {tone}, .seconds = seconds()};
+    part.certain = true;
+    return true;
+  }
+
+  // One tone and its overtones, which are plainly softer.
+  static bool are_orders(const std::vector<SteadyLine>& lines) {
+    const SteadyLine& first = lines.front();
+    return std::all_of(lines.begin() + 1, lines.end(), [&](const SteadyLine& line) {
+      const double order = line.cycles_per_frame / first.cycles_per_frame;
+      return std::abs(order - std::round(order)) < 1e-4 * order && line.amplitude < 0.5 * first.amplitude;
+    });
+  }
+
+  bool take_lines() {
+    const auto found = steady_lines(x_);
+    if (!found || are_orders(found->lines)) return false;
+    double peak = 0;
+    std::vector<Oscillator> oscillators;
+    for (const SteadyLine& line : found->lines) {
+      peak += line.amplitude;
+      oscillators.push_back({.frequency_hz = line.cycles_per_frame * rate_,
+                             .level_dbfs = db_from_ratio(line.amplitude),
+                             .phase_deg = degrees(line.phase_cycles)});
+    }
+    RecognisedPart& part = add("multitone", 0, size(), peak);
+    const auto wave = [&](std::int64_t n) {
+      double sum = 0;
+      for (const SteadyLine& line : found->lines)
+        sum +=
+            line.amplitude * std::sin(2 * std::numbers::pi *
+                                      (line.phase_cycles + line.cycles_per_frame * static_cast<double>(n)));
+      return sum;
+    };
+    part.written = Multitone{.oscillators = oscillators,
+                             .seconds = seconds(),
+                             .fade_in_s = fade_of(wave, 0, size(), false),
+                             .fade_out_s = fade_of(wave, 0, size(), true)};
+    part.certain = found->stray < kCertainStray && seconds() > kLeastLinesS;
+    if (!part.certain)
+      part.reason = fmt::format("{:.0f} dB of it are not these lines", db_from_ratio(found->stray));
+    return true;
+  }
+
+  bool take_sweep() {
+    if (seconds() < kLeastSweepS) return false;
+    if (add_sweep(0, size())) return true;
+    // There and back.
+    const std::int64_t half = size() / 2;
+    const auto out = course(0, half), back = course(half, size());
+    if (!out || !back || out->log != back->log || std::abs(out->from_hz / back->to_hz - 1) > 0.01 ||
+        std::abs(out->to_hz / back->from_hz - 1) > 0.01)
+      return false;
+    add_sweep(0, half);
+    auto& sweep = std::get<Sweep>(*parts_.back().written);
+    sweep.return_trip = true;
+    sweep.fade_out_s = sweep.fade_in_s;
+    parts_.back().frames = size();
+    return true;
+  }
+  [[nodiscard]] std::optional<SweepCourse> course(std::int64_t from, std::int64_t to) const {
+    return sweep_course(x_.subspan(static_cast<std::size_t>(from), static_cast<std::size_t>(to - from)),
+                        rate_);
+  }
+  bool add_sweep(std::int64_t from, std::int64_t to) {
+    const auto found = course(from, to);
+    if (!found || std::abs(std::log2(found->to_hz / found->from_hz)) < kLeastOctaves) return false;
+    RecognisedPart& part = add("sweep", from, to - from, found->amplitude);
+    Sweep sweep{.from_hz = found->from_hz,
+                .to_hz = found->to_hz,
+                .seconds = found->seconds,
+                .law = found->log ? "log" : "linear",
+                .level_dbfs = part.level_dbfs,
+                .fade_in_s = 0,
+                .fade_out_s = 0};
+    part.stray_db = stray_of(*found, from, to, sweep);
+    if (*part.stray_db > kMostStrayDb) {
+      parts_.pop_back();
+      return false;
+    }
+    part.written = sweep;
+    part.certain = found->spread_rad < kCertainSweepRad && found->wander_db < kCertainSweepDb;
+    if (!part.certain)
+      part.reason = found->wander_db < kCertainSweepDb
+                        ? fmt::format("its phase strays by {:.3f} rad", found->spread_rad)
+                        : fmt::format("its level changes by {:.1f} dB", found->wander_db);
+    return true;
+  }
+  // The usual fade that leaves least of the signal, at one end of a wave between two places.
+  template <typename Wave>
+  [[nodiscard]] double fade_of(const Wave& wave, std::int64_t from, std::int64_t to, bool end) const {
+    const std::int64_t edge = std::min<std::int64_t>((to - from) / 4, std::llround(0.25 * rate_));
+    std::vector<double> model;
+    for (std::int64_t k = 0; k < edge; ++k) model.push_back(wave(end ? to - from - 1 - k : k));
+    double best = 1e300, length = 0;
+    for (const double fade_s : {0.0, 0.001, 0.002, 0.005, 0.01, 0.02, 0.03, 0.05, 0.1, 0.2}) {
+      const double fade = fade_s * rate_;
+      if (fade > static_cast<double>(edge)) break;
+      double sum = 0;
+      for (std::int64_t k = 0; k < edge; ++k) {
+        const double at = static_cast<double>(k) + 0.5,
+                     gain = at >= fade ? 1 : 0.5 - 0.5 * std::cos(std::numbers::pi * at / fade),
+                     off = x_[static_cast<std::size_t>(end ? to - 1 - k : from + k)] -
+                           gain * model[static_cast<std::size_t>(k)];
+        sum += off * off;
+      }
+      if (sum < best) {
+        best = sum;
+        length = fade_s;
+      }
+    }
+    return length;
+  }
+  // What the course leaves, with the fades that leave least; these are set.
+  double stray_of(const SweepCourse& course, std::int64_t from, std::int64_t to, Sweep& sweep) const {
+    const std::int64_t frames = to - from,
+                       edge = std::min<std::int64_t>(frames / 4, std::llround(0.25 * rate_));
+    const auto wave = [&](std::int64_t n) {
+      return course.amplitude *
+             std::sin(2 * std::numbers::pi * course.cycles_at(static_cast<double>(n) / rate_));
+    };
+    sweep.fade_in_s = fade_of(wave, from, to, false);
+    sweep.fade_out_s = fade_of(wave, from, to, true);
+    double left = 0, all = 0;
+    for (std::int64_t n = edge; n < frames - edge; n += 3) {
+      const double v = x_[static_cast<std::size_t>(from + n)], off = v - wave(n);
+      left += off * off;
+      all += v * v;
+    }
+    return all > 0 ? db_from_ratio(std::max(1e-10, std::sqrt(left / all))) : 0;
+  }
+
+  bool take_noise() {
+    if (seconds() < kLeastNoiseS) return false;
+    const auto found = noise_kind(x_, rate_);
+    if (!found) return false;
+    RecognisedPart& part = add("noise", 0, size(), found->rms);
+    part.reason = "noise is drawn anew: of the same kind, other samples";
+    if (found->colour == NoiseKind::Colour::other) {
+      part.reason = fmt::format("its density runs by {:+.1f} dB per octave: recipes have white and pink",
+                                found->tilt_db_per_octave);
+    }
+    Noise noise{.colour = found->colour == NoiseKind::Colour::pink ? "pink" : "white",
+                .level_dbfs = part.level_dbfs,
+                .seconds = seconds()};
+    if (found->from_hz > 0) noise.from_hz = found->from_hz;
+    if (found->to_hz < 0.47 * rate_) noise.to_hz = found->to_hz;
+    if (found->period_frames > 0)
+      noise.period_s = std::clamp(static_cast<double>(found->period_frames) / rate_, 0.05, 10.0);
+    if (found->colour != NoiseKind::Colour::other) part.written = noise;
+    part.certain = found->colour != NoiseKind::Colour::other;
+    return true;
+  }
+
+  void add_rest() {
+    const bool hit = seconds() < kLongestHitS;
+    add(hit ? "hit" : "programme", 0, size(), rms_of(x_)).reason =
+        hit ? "short, and no model explains it" : "no model explains it";
+  }
+
+  static constexpr double kMostOvertones = 0.0316;  // -30 dB
+  std::span<const double> x_;
+  std::int64_t first_ = 0;
+  double rate_, idle_;
+  std::vector<RecognisedPart> parts_;
+};
+
+bool is_programme(const RecognisedPart& part) { return part.kind == "programme" || part.kind == "hit"; }
+
+// Pauses within speech and music part nothing.
+void join_programme(std::vector<RecognisedPart>& parts, double rate) {
+  std::vector<RecognisedPart> joined;
+  for (RecognisedPart& part : parts) {
+    const bool fits = !joined.empty() && is_programme(part) && is_programme(joined.back()) &&
+                      static_cast<double>(part.first_frame - joined.back().first_frame -
+                                          joined.back().frames) < kOneProgrammeS * rate &&
+                      !(part.kind == "hit" && joined.back().kind == "hit") && part.reason != kNotLookedAt;
+    if (!fits) {
+      joined.push_back(std::move(part));
+      continue;
+    }
+    RecognisedPart& last = joined.back();
+    const double mine = power_ratio_from_db(last.level_dbfs) * static_cast<double>(last.frames),
+                 other = power_ratio_from_db(part.level_dbfs) * static_cast<double>(part.frames);
+    last.frames = part.first_frame + part.frames - last.first_frame;
+    last.level_dbfs = db_from_power_ratio((mine + other) / static_cast<double>(last.frames));
+    last.kind = "programme";
+    last.reason = "no model explains it";
+  }
+  parts = std::move(joined);
+}
+
+// What lies beside programme may be a note of it.
+void doubt_neighbours(std::vector<RecognisedPart>& parts, double rate) {
+  for (std::size_t i = 0; i < parts.size(); ++i) {
+    RecognisedPart& part = parts[i];
+    if (!part.certain || part.kind == "sweep" || part.kind == "noise" || part.kind == "impulse") continue;
+    for (const RecognisedPart& other : parts) {
+      if (!is_programme(other)) continue;
+      const double apart =
+                       static_cast<double>(std::max(other.first_frame - part.first_frame - part.frames,
+                                                    part.first_frame - other.first_frame - other.frames)) /
+                       rate,
+                   seconds = static_cast<double>(part.frames) / rate;
+      if ((apart < kNearS && seconds < kShortS) || (apart < kBesideS && seconds < kNotLongS)) {
+        part.certain = false;
+        part.reason = "short, and beside programme: it may be a note of it";
+      }
+    }
+  }
+}
+
+// How far the signal strays from what was written of it.
+void add_strays(AudioSource& signal, Recognition& found) {
+  for (RecognisedPart& part : found.parts) {
+    if (!part.written || part.stray_db || part.kind == "noise") continue;
+    Recipe recipe{.sample_rate_hz = found.sample_rate_hz, .bits = 32, .marks = false};
+    recipe.parts.push_back({.kind = *part.written});
+    Stimulus rendered(recipe);
+    double left = 0, all = 0;
+    std::vector<double> model(65536);
+    for (std::int64_t at = 0; at < part.frames; at += static_cast<std::int64_t>(model.size())) {
+      const auto count = std::min<std::int64_t>(static_cast<std::int64_t>(model.size()), part.frames - at);
+      const auto x = read_channel(signal, found.channel, part.first_frame + at, count);
+      rendered.render(at, 0, std::span(model).first(static_cast<std::size_t>(count)));
+      for (std::size_t n = 0; n < x.size(); ++n) {
+        all += x[n] * x[n];
+        left += (x[n] - model[n]) * (x[n] - model[n]);
+      }
+    }
+    part.stray_db = db_from_ratio(std::max(1e-10, std::sqrt(left / std::max(all, 1e-300))));
+  }
+}
+
+int first_sounding(AudioSource& signal, Islands& islands) {
+  for (int channel = 0; channel < signal.channel_count(); ++channel) {
+    islands = find_islands(signal, channel);
+    if (!islands.islands.empty()) return channel;
+  }
+  throw Error(ErrorCode::bad_input, "it is silent: there is nothing to recognise");
 }
 
 }  // namespace
+
+Recognition recognise(AudioSource& signal, std::optional<int> channel) {
+  if (signal.frames() == 0) throw Error(ErrorCode::bad_input, "there is no audio in it: 0 frames");
+  if (channel && (*channel < 0 || *channel >= signal.channel_count()))
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("there is no channel {}, it has {}", *channel + 1, signal.channel_count()));
+  Recognition found{.sample_rate_hz = signal.sample_rate_hz(), .frames = signal.frames()};
+  Islands islands;
+  if (channel) {
+    islands = find_islands(signal, *channel);
+    found.channel = *channel;
+    if (islands.islands.empty())
+      throw Error(ErrorCode::bad_input,
+                  fmt::format("channel {} is silent: there is nothing to recognise", *channel + 1));
+  } else {
+    found.channel = first_sounding(signal, islands);
+  }
+  if (islands.idle_rms > 0) found.idle_dbfs = db_from_ratio(islands.idle_rms);
+  Taker taker(found.sample_rate_hz, islands.idle_rms);
+  double looked_s = 0;
+  for (const Island& island : islands.islands) {
+    const auto most = static_cast<std::int64_t>(std::min(kMostS, std::max(0.0, kMostInAllS - looked_s)) *
+                                                found.sample_rate_hz);
+    looked_s += static_cast<double>(std::min(island.frames(), most)) / found.sample_rate_hz;
+    if (most == 0) {
+      if (found.parts.empty() || found.parts.back().reason != kNotLookedAt)
+        found.parts.push_back(
+            {.kind = "programme", .first_frame = island.first, .level_dbfs = -200, .reason = kNotLookedAt});
+      found.parts.back().frames = island.end - found.parts.back().first_frame;
+      continue;
+    }
+    const auto x = read_channel(signal, found.channel, island.first, std::min(island.frames(), most));
+    auto parts = taker(x, island.first, island.frames() <= most);
+    if (island.frames() > most && parts.size() == 1) parts.front().frames = island.frames();
+    for (RecognisedPart& part : parts) found.parts.push_back(std::move(part));
+  }
+  join_programme(found.parts, found.sample_rate_hz);
+  doubt_neighbours(found.parts, found.sample_rate_hz);
+  found.parts = group_tones(std::move(found.parts), found.sample_rate_hz);
+  add_strays(signal, found);
+  return found;
+}
 
 std::optional<RecognisedSweep> recognise_sweep(AudioSource& signal, int channel) {
   if (signal.frames() == 0) throw Error(ErrorCode::bad_input, "the reference has 0 frames");
@@ -201,29 +497,15 @@ std::optional<RecognisedSweep> recognise_sweep(AudioSource& signal, int channel)
   const auto x =
       read_channel(signal, channel, 0, std::min(signal.frames(), static_cast<std::int64_t>(kMostS * rate)));
   const Span span = sounding(x, rate);
-  const std::span<const double> sound(x.data() + span.first, span.end - span.first);
-  const auto points = rough_course(sound, rate);
-  if (points.size() < 8) return std::nullopt;
-  std::vector<std::pair<double, double>> logs;
-  for (const auto& [t, hz] : points) logs.emplace_back(t, std::log(hz));
-  const auto straight = line_through(points), bent = line_through(logs);
-  Fitted best;
-  if (std::abs(bent[1]) > 1e-3) best = refine(sound, rate, {true, std::exp(bent[0]), bent[1], 0});
-  if (best.spread > kMostSpread && std::abs(straight[1]) > 1)
-    best = refine(sound, rate, {false, straight[0], straight[1], 0});
-  if (best.spread > kMostSpread) return std::nullopt;
-  // The whole stretch that lies between 0 and half the rate.
-  const double seconds = static_cast<double>(sound.size()) / rate;
-  const double last_hz = best.course.hz(seconds);
-  if (!(best.course.from_hz > 0 && best.course.from_hz < rate / 2 && last_hz > 0 && last_hz < rate / 2))
-    return std::nullopt;
-  return RecognisedSweep{Sweep{.from_hz = best.course.from_hz,
-                               .to_hz = last_hz,
-                               .seconds = seconds,
-                               .law = best.course.log ? "log" : "linear",
-                               .fade_in_s = kEdge * seconds,
-                               .fade_out_s = kEdge * seconds},
-                         static_cast<std::int64_t>(span.first), best.spread};
+  const auto found = sweep_course(std::span(x).subspan(span.first, span.end - span.first), rate);
+  if (!found) return std::nullopt;
+  return RecognisedSweep{Sweep{.from_hz = found->from_hz,
+                               .to_hz = found->to_hz,
+                               .seconds = found->seconds,
+                               .law = found->log ? "log" : "linear",
+                               .fade_in_s = kEdge * found->seconds,
+                               .fade_out_s = kEdge * found->seconds},
+                         static_cast<std::int64_t>(span.first), found->spread_rad};
 }
 
 }  // namespace wavicon

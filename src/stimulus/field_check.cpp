@@ -5,6 +5,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
+#include <vector>
 
 #include "renderers.hpp"
 #include "wavicon/audio/error.hpp"
@@ -122,6 +124,25 @@ struct AgreementProblem {
     }
     return fades_problem(p.fade_in_s, p.fade_out_s, p.seconds);
   }
+  static std::string steps_problem(const Staircase& p) {
+    const std::size_t count = p.frequencies_hz.size() * p.levels_dbfs.size();
+    for (const auto& [key, list] :
+         {std::pair{"starts_s", &p.starts_s}, {"lengths_s", &p.lengths_s}, {"phases_deg", &p.phases_deg}})
+      if (!list->empty() && list->size() != count)
+        return fmt::format("{}: {} values for {} steps", key, list->size(), count);
+    std::vector<std::pair<double, double>> places;
+    for (std::size_t i = 0; i < p.starts_s.size(); ++i)
+      places.emplace_back(p.starts_s[i], p.lengths_s.empty() ? p.step_s : p.lengths_s[i]);
+    std::sort(places.begin(), places.end());
+    for (std::size_t i = 1; i < places.size(); ++i)
+      // A frame at most: seconds are rounded to frames.
+      if (places[i - 1].first + places[i - 1].second > places[i].first + 0.001)
+        return fmt::format("starts_s: the step at {:g} s begins before the one at {:g} s has ended",
+                           places[i].first, places[i - 1].first);
+    for (const double length : p.lengths_s)
+      if (const auto problem = edge_problem(p.edge_s, length, "lengths_s"); !problem.empty()) return problem;
+    return edge_problem(p.edge_s, p.step_s, "step_s");
+  }
   std::string operator()(const Burst& p) const { return edge_problem(p.edge_s, p.on_s, "on_s"); }
   std::string operator()(const Staircase& p) const {
     if (p.frequencies_hz.empty() || p.levels_dbfs.empty())
@@ -132,7 +153,7 @@ struct AgreementProblem {
     if (!p.trims_db.empty() && p.trims_db.size() != p.frequencies_hz.size())
       return fmt::format("trims_db: {} values for {} frequencies", p.trims_db.size(),
                          p.frequencies_hz.size());
-    return edge_problem(p.edge_s, p.step_s, "step_s");
+    return steps_problem(p);
   }
   std::string operator()(const LevelBlock&) const { return ""; }
   std::string operator()(const Impulse&) const { return ""; }

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <numeric>
 #include <vector>
 
 #include "wavicon/audio/decibels.hpp"
@@ -182,25 +183,57 @@ class BurstRenderer : public Renderer {
   std::vector<double> scratch_;
 };
 
+// A step where it lies, edges included.
+struct StepPlace {
+  std::int64_t first = 0;
+  std::int64_t frames = 0;
+};
+
+std::vector<StepPlace> step_places(const Staircase& p, double rate) {
+  const std::size_t count = p.frequencies_hz.size() * p.levels_dbfs.size();
+  const std::int64_t gap = frames_of(p.gap_s, rate);
+  std::vector<StepPlace> places;
+  std::int64_t next = 0;
+  for (std::size_t i = 0; i < count; ++i) {
+    const std::int64_t frames = frames_of(p.lengths_s.empty() ? p.step_s : p.lengths_s[i], rate);
+    if (!p.starts_s.empty()) next = frames_of(p.starts_s[i], rate);
+    places.push_back({next, frames});
+    next += frames + gap;
+  }
+  return places;
+}
+
 std::unique_ptr<Renderer> make(const Staircase& p, double rate) {
-  const std::int64_t step = frames_of(p.step_s, rate), period = step + frames_of(p.gap_s, rate),
-                     edge = frames_of(p.edge_s, rate);
+  const std::int64_t edge = frames_of(p.edge_s, rate);
   std::vector<Sine> steps;
   for (std::size_t f = 0; f < p.frequencies_hz.size(); ++f)
-    for (const double level : p.levels_dbfs)
-      steps.emplace_back(p.frequencies_hz[f], 0, level + (p.trims_db.empty() ? 0 : p.trims_db[f]), rate);
-  const auto count = static_cast<std::int64_t>(steps.size());
-  return function_renderer(period * count, [=](std::int64_t n) {
-    const std::int64_t in = n % period;
-    if (in >= step) return 0.0;
-    return steps[static_cast<std::size_t>(n / period)](in) * fade_gain(in, edge) *
-           fade_gain(step - 1 - in, edge);
+    for (const double level : p.levels_dbfs) {
+      const double phase = p.phases_deg.empty() ? 0 : p.phases_deg[steps.size()];
+      steps.emplace_back(p.frequencies_hz[f], phase, level + (p.trims_db.empty() ? 0 : p.trims_db[f]), rate);
+    }
+  const auto places = step_places(p, rate);
+  std::vector<std::size_t> order(places.size());
+  std::iota(order.begin(), order.end(), std::size_t{0});
+  std::stable_sort(order.begin(), order.end(),
+                   [&](std::size_t i, std::size_t k) { return places[i].first < places[k].first; });
+  std::int64_t end = 0;
+  for (const StepPlace& place : places) end = std::max(end, place.first + place.frames);
+  if (p.starts_s.empty()) end += frames_of(p.gap_s, rate);
+  return function_renderer(end, [=](std::int64_t n) {
+    // The last step that begins before.
+    const auto after = std::upper_bound(order.begin(), order.end(), n,
+                                        [&](std::int64_t at, std::size_t i) { return at < places[i].first; });
+    if (after == order.begin()) return 0.0;
+    const std::size_t i = *(after - 1);
+    const std::int64_t in = n - places[i].first;
+    if (in >= places[i].frames) return 0.0;
+    return steps[i](in) * fade_gain(in, edge) * fade_gain(places[i].frames - 1 - in, edge);
   });
 }
 
 std::unique_ptr<Renderer> make(const LevelBlock& p, double rate) {
   const auto [up, down, frames] = block_steps(p, rate);
-  const Sine wave(p.frequency_hz, 0, 0, rate);
+  const Sine wave(p.frequency_hz, p.phase_deg, 0, rate);
   const double low = ratio_from_db(p.low_dbfs), high = ratio_from_db(p.high_dbfs);
   return function_renderer(frames, [=, up = up, down = down](std::int64_t n) {
     const auto t = static_cast<double>(n);
@@ -307,6 +340,9 @@ double sweep_cycles(const Sweep& p, double time_s) {
 }
 
 BlockSteps block_steps(const LevelBlock& p, double rate) {
+  if (p.exact)
+    return {p.low_s * rate, (p.low_s + p.high_s) * rate,
+            std::llround((p.low_s + p.high_s + p.after_s) * rate)};
   const auto cycles = [&](double seconds) { return std::max(1.0, std::round(seconds * p.frequency_hz)); };
   const double up = cycles(p.low_s) / p.frequency_hz * rate,
                down = up + cycles(p.high_s) / p.frequency_hz * rate;
@@ -315,13 +351,15 @@ BlockSteps block_steps(const LevelBlock& p, double rate) {
 
 std::vector<StaircaseStep> staircase_steps(const Staircase& p, double rate) {
   using stimulus_detail::frames_of;
-  const std::int64_t step = frames_of(p.step_s, rate), period = step + frames_of(p.gap_s, rate),
-                     edge = frames_of(p.edge_s, rate);
+  const std::int64_t edge = frames_of(p.edge_s, rate);
+  const auto places = stimulus_detail::step_places(p, rate);
   std::vector<StaircaseStep> steps;
   for (std::size_t f = 0; f < p.frequencies_hz.size(); ++f)
-    for (const double level : p.levels_dbfs)
+    for (const double level : p.levels_dbfs) {
+      const auto& place = places[steps.size()];
       steps.push_back({p.frequencies_hz[f], level + (p.trims_db.empty() ? 0 : p.trims_db[f]),
-                       static_cast<std::int64_t>(steps.size()) * period + edge, step - 2 * edge});
+                       place.first + edge, place.frames - 2 * edge});
+    }
   return steps;
 }
 

@@ -26,7 +26,16 @@ struct Length {
   double operator()(const Sweep& p) const { return sweep_seconds(p) * (p.return_trip ? 2 : 1); }
   double operator()(const Burst& p) const { return p.on_s * (1 + p.gap) * static_cast<double>(p.count); }
   double operator()(const Staircase& p) const {
-    return (p.step_s + p.gap_s) * static_cast<double>(p.frequencies_hz.size() * p.levels_dbfs.size());
+    const std::size_t count = p.frequencies_hz.size() * p.levels_dbfs.size();
+    if (p.starts_s.empty() && p.lengths_s.empty()) return (p.step_s + p.gap_s) * static_cast<double>(count);
+    double end = 0, next = 0;
+    for (std::size_t i = 0; i < count; ++i) {
+      const double length = p.lengths_s.empty() ? p.step_s : p.lengths_s[i];
+      if (!p.starts_s.empty()) next = p.starts_s[i];
+      end = std::max(end, next + length);
+      next += length + p.gap_s;
+    }
+    return end + (p.starts_s.empty() ? p.gap_s : 0);
   }
   double operator()(const LevelBlock& p) const { return p.low_s + p.high_s + p.after_s; }
   double operator()(const ChannelNumbers& p) const {

@@ -260,7 +260,7 @@ TEST_F(Against, DynamicsTellPloversDetectorsAndItsPanel) {
   bad(3, "dynamics t.wav peak.wav");
   EXPECT_HAS(bad(3, "dynamics press.wav t.wav"), "t.wav: ");
   good("make noise --no-marks -o n.wav");
-  EXPECT_HAS(bad(3, "dynamics n.wav peak.wav"), "no stimulus with marks");
+  EXPECT_HAS(bad(3, "dynamics n.wav peak.wav"), "no steps of tone, block or sweep was recognised");
 }
 
 TEST_F(Against, StandInsAndTheirPluginsAreTheSame) {

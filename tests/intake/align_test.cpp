@@ -284,5 +284,118 @@ TEST(Align, SaysWhenThereIsNothingInCommonOrTooMuch) {
             std::string::npos);
 }
 
+// Steps of tone, soft at the edges: next to nothing but their pauses tells where they lie.
+std::vector<double> steps_of_tone(double rate, double hz, double length_s, int count) {
+  std::vector<double> x(static_cast<std::size_t>(0.3 * rate), 0.0);
+  for (int i = 0; i < count; ++i) {
+    const auto frames = static_cast<std::size_t>((length_s + 0.017 * (i % 5)) * rate);
+    for (std::size_t n = 0; n < frames; ++n) {
+      const double edge =
+          std::min({1.0, static_cast<double>(n) / 150, static_cast<double>(frames - n) / 150});
+      x.push_back(edge * 0.01 * (1 + i) *
+                  std::sin(2 * std::numbers::pi * hz * static_cast<double>(n) / rate));
+    }
+    x.resize(x.size() + static_cast<std::size_t>((0.07 + 0.006 * (i % 4)) * rate), 0.0);
+  }
+  return x;
+}
+
+TEST(Align, StepsOfToneLieWhereTheResidualVanishes) {
+  for (const double rate : {44100.0, 96000.0})
+    for (const std::size_t late : {0U, 1U, 4801U}) {
+      const auto x = steps_of_tone(rate, 1000, 0.4, 12);
+      auto y = padded(x, late, 500);
+      for (double& v : y) v *= -0.3;
+      const auto found = aligned(audio_of(x, rate), audio_of(y, rate));
+      ASSERT_TRUE(found) << rate << " " << late;
+      EXPECT_NEAR(found->delay_frames, static_cast<double>(late), 1e-3) << rate;
+      EXPECT_EQ(found->drift_ppm, 0);
+      EXPECT_NEAR(found->gain, -0.3, 1e-6);
+    }
+}
+
+TEST(Align, AToneThatGoesOnLiesNowhere) {
+  std::vector<double> x(48000 * 20);
+  for (std::size_t n = 0; n < x.size(); ++n)
+    x[n] = 0.1 * std::sin(2 * std::numbers::pi * 997 * static_cast<double>(n) / 48000);
+  std::vector<double> y(x.begin() + 4800, x.end());
+  EXPECT_FALSE(aligned(audio_of(x, 48000), audio_of(y, 48000)));
+}
+
+// Two signals that have nothing in common, of every kind and of unequal lengths: no place is stated.
+TEST(Align, UnrelatedSignalsAreNotLinedUp) {
+  const double rate = 24000;
+  const auto make = [&](int kind, double seconds, std::int64_t seed) {
+    switch (kind) {
+      case 0:
+        return programme("voice", rate, seconds, seed);
+      case 1:
+        return programme("chamber", rate, seconds, seed);
+      case 2:
+        return steps_of_tone(rate, 200.0 * static_cast<double>(1 + seed % 17),
+                             0.2 + 0.01 * static_cast<double>(seed % 13), static_cast<int>(3 * seconds));
+      case 3: {  // hits on a beat
+        std::vector<double> x(static_cast<std::size_t>(seconds * rate), 0.0);
+        const auto beat = static_cast<std::size_t>(0.5 * rate);
+        for (std::size_t at = 1000; at + 6000 < x.size(); at += beat)
+          for (std::size_t n = 0; n < 6000; ++n)
+            x[at + n] =
+                std::exp(-static_cast<double>(n) / 900) * gaussian(static_cast<std::uint64_t>(seed), at + n);
+        return x;
+      }
+      default: {
+        std::vector<double> x(static_cast<std::size_t>(seconds * rate));
+        for (std::size_t n = 0; n < x.size(); ++n) x[n] = 0.1 * gaussian(static_cast<std::uint64_t>(seed), n);
+        return x;
+      }
+    }
+  };
+  int pairs = 0;
+  for (int i = 0; i < 300; ++i) {
+    const int kind = i % 5, other = i % 3 == 0 ? (i / 5) % 5 : kind;
+    const double a_s = 1 + 0.37 * (i % 11), b_s = 1 + 0.53 * ((i * 7) % 13);
+    const auto found =
+        aligned(audio_of(make(kind, a_s, 2 * i + 1), rate), audio_of(make(other, b_s, 2 * i + 2), rate));
+    ++pairs;
+    EXPECT_FALSE(found) << "kinds " << kind << " and " << other << ", " << a_s << " and " << b_s
+                        << " s: " << found->confidence << ", " << found->agreed << " of " << found->looked;
+  }
+  EXPECT_EQ(pairs, 300);
+}
+
+// A loop lies where all of it lies; one cycle of it nearest to the start, the others are candidates.
+TEST(Align, ARepetitionHasCandidates) {
+  const auto cycle = programme("voice", 48000, 1.5);
+  std::vector<double> loop;
+  for (int i = 0; i < 6; ++i) loop.insert(loop.end(), cycle.begin(), cycle.begin() + 72000);
+  const auto late = padded(loop, 700, 9000);
+  const auto whole = aligned(audio_of(loop, 48000), audio_of(late, 48000));
+  ASSERT_TRUE(whole);
+  EXPECT_NEAR(whole->delay_frames, 700, 1e-3);
+  const auto one = aligned(audio_of({cycle.begin(), cycle.begin() + 72000}, 48000), audio_of(late, 48000));
+  ASSERT_TRUE(one);
+  EXPECT_NEAR(one->delay_frames, 700, 1e-3);
+  ASSERT_GE(one->candidates.size(), 4U);
+  EXPECT_NEAR(one->candidates[0], 72700, 8);
+  EXPECT_NEAR(one->candidates[1], 144700, 8);
+}
+
+TEST(Align, AnotherSpeedIsNamed) {
+  const auto x = programme("voice", 48000, 8);
+  const Audio reference = audio_of(x, 48000);
+  for (const double ratio : {44.1 / 48, 48 / 44.1, 2.0, 0.5, 1.006, 0.9931}) {
+    auto y = resampled(x, 1 / ratio, 700.3, static_cast<std::size_t>(static_cast<double>(x.size()) * ratio));
+    const Audio played = audio_of(y, 48000);
+    MemorySource a(reference), b(played);
+    EXPECT_FALSE(align(a, b)) << ratio;
+    const auto found = speed_between(a, b);
+    ASSERT_TRUE(found) << ratio;
+    EXPECT_NEAR(*found / ratio, 1, 2e-4);
+  }
+  const Audio other = audio_of(programme("voice", 48000, 8, 99), 48000);
+  MemorySource a(reference), b(other);
+  EXPECT_FALSE(speed_between(a, b));
+}
+
 }  // namespace
 }  // namespace wavicon

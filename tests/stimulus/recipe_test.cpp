@@ -128,6 +128,12 @@ TEST(Recipe, ErrorsSayWhereAndWhatIsAllowed) {
             std::string::npos);
   EXPECT_NE(refused("[[part]]\nkind = \"staircase\"\ntrims_db = [1, 2]").find("2 values for 1 frequencies"),
             std::string::npos);
+  EXPECT_NE(refused("[[part]]\nkind = \"staircase\"\nlevels_dbfs = [-20, -10]\nstarts_s = [0]")
+                .find("starts_s: 1 values for 2 steps"),
+            std::string::npos);
+  EXPECT_NE(refused("[[part]]\nkind = \"staircase\"\nlevels_dbfs = [-20, -10]\nstarts_s = [0, 0.3]")
+                .find("the step at 0.3 s begins before the one at 0 s has ended"),
+            std::string::npos);
   const std::string day = "[[part]]\nkind = \"silence\"\nseconds = 86400\n";
   EXPECT_NE(refused(day + day).find("24 h (86400 s) is the most"), std::string::npos);
 }

@@ -285,6 +285,46 @@ TEST(Stimulus, StaircasesStepThroughFrequenciesAndLevels) {
   }
 }
 
+TEST(Stimulus, StepsLieWhereTheyAreTold) {
+  const Staircase p{.frequencies_hz = {1000},
+                    .levels_dbfs = {-40, -20, -30},
+                    .edge_s = 0,
+                    .starts_s = {0.5, 0, 0.2},
+                    .lengths_s = {0.1, 0.15, 0.25},
+                    .phases_deg = {0, 90, 180}};
+  const auto x = rendered(recipe_of(p));
+  ASSERT_EQ(x.size(), 28800U);
+  const auto steps = staircase_steps(p, 48000);
+  ASSERT_EQ(steps.size(), 3U);
+  const double cycles[] = {0, 0.25, 0.5};
+  std::vector<double> expected(x.size(), 0.0);
+  for (std::size_t i = 0; i < 3; ++i) {
+    EXPECT_EQ(steps[i].first_frame, std::llround(p.starts_s[i] * 48000));
+    EXPECT_EQ(steps[i].frames, std::llround(p.lengths_s[i] * 48000));
+    for (std::int64_t n = 0; n < steps[i].frames; ++n)
+      expected[static_cast<std::size_t>(steps[i].first_frame + n)] =
+          ratio_from_db(p.levels_dbfs[i]) *
+          std::sin(2 * M_PI * (1000 * static_cast<double>(n) / 48000 + cycles[i]));
+  }
+  for (std::size_t n = 0; n < x.size(); ++n) ASSERT_NEAR(x[n], expected[n], 1e-12) << n;
+}
+
+TEST(Stimulus, AnExactBlockStepsWhereverTheWaveIs) {
+  const LevelBlock p{.frequency_hz = 997,
+                     .low_dbfs = -40,
+                     .high_dbfs = -10,
+                     .low_s = 0.1003,
+                     .high_s = 0.2001,
+                     .after_s = 0.1,
+                     .phase_deg = 90,
+                     .exact = true};
+  const auto x = rendered(recipe_of(p));
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    const double t = static_cast<double>(n) / 48000, level = t >= 0.1003 && t < 0.3004 ? -10 : -40;
+    ASSERT_NEAR(x[n], ratio_from_db(level) * std::cos(2 * M_PI * 997 * t), 1e-9) << n;
+  }
+}
+
 TEST(Stimulus, BlocksStepAtZeroCrossings) {
   const LevelBlock p{
       .frequency_hz = 997, .low_dbfs = -40, .high_dbfs = -10, .low_s = 0.1, .high_s = 0.2, .after_s = 0.1};

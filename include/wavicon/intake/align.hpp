@@ -28,7 +28,10 @@ struct Alignment {
   double frames_per_frame = 1;  ///< capture frames per reference frame
   double drift_ppm = 0;         ///< the same as a deviation from 1
   double gain = 1;              ///< amplitude of the capture over the reference's, negative when inverted
-  double confidence = 0;        ///< peak over RMS of the whitened correlation; from 20 on it is believed
+  double confidence = 0;        ///< height of the flattened correlation over what chance gives; 0: one hit
+  int looked = 0;               ///< segments that were searched for by themselves
+  int agreed = 0;               ///< of these, found where the place says
+  double residual = 0;          ///< share of the power that is left, where that is the proof; else 0
   double match = 0;             ///< of a hit: correlation with what lies there, 0 … 1; 0: no hit, segments
   double spread_frames = 0;     ///< RMS by which single segments deviate from the line
   double uncertainty_frames = 0;  ///< of the delay in the middle of what both hold, k = 2
@@ -44,8 +47,8 @@ struct AlignOptions {
   int capture_channel = 0;
   bool drift = true;  ///< look for a drift of the clocks
   double most_drift_ppm = 300;
-  double least_confidence = 20;  ///< 10 is what unrelated programme gives
-  double least_match = 0.92;     ///< of a hit; others of its kind, and filtered ones, reach 0.9
+  double least_match = 0.92;  ///< of a hit; others of its kind, and filtered ones, reach 0.9
+  bool doubtful = false;      ///< also a place that chance may have made: to say how near it came
 };
 
 /// Finds the reference in the capture; none when they have too little in common.
@@ -53,14 +56,17 @@ struct AlignOptions {
 /// What sounds for less than 0.6 s is a hit: found by the correlation of both at the full rate, whitened by
 /// the root of their spectra and divided by the energy of what lies there; it has a delay and no drift.
 ///
-/// Else both are brought down to about 12 kHz and correlated, whitened by the root of the spectra, an excerpt
-/// of the reference against the whole capture. Then segments of 2^14 frames over the common stretch, each
-/// searched near where its neighbours lie and refined by Newton's method on the phase of the cross-spectrum
-/// after warping by a windowed sinc, each third octave weighed by what both have in common there over what
-/// they do not, and a robust line through their delays, each weighed by its own variance, three times over.
-/// Where frames were lost or inserted, the longest piece alone makes the line. A drift is claimed when it
-/// stands out of what the segments scatter (t test, one false claim in 10 000); else it is 0 and its bound is
-/// told. The gain is Σxy/Σxx, which noise in the capture does not pull.
+/// Else both are brought down to about 12 kHz; an excerpt of the reference is correlated with the whole
+/// capture, both with flat spectra, and the height of the peak is weighed against what chance gives there.
+/// Segments of a third of a second, each searched for by itself, have to land in the same place (is_proven()
+/// in coarse_search.cpp); or, for steady tones, the residual is the proof. Then segments of 2^14 frames over
+/// the common stretch, each searched near where its neighbours lie and refined by Newton's method on the
+/// phase of the cross-spectrum after warping by a windowed sinc, each third octave weighed by what both have
+/// in common there over what they do not, and a robust line through their delays, each weighed by its own
+/// variance, three times over. Where frames were lost or inserted, the longest piece alone makes the line. A
+/// drift is claimed when it stands out of what the segments scatter (t test, one false claim in 10 000); else
+/// it is 0 and its bound is told. The gain is Σxy/Σxx, which noise in the capture does not pull.
+/// (docs/alignment.md)
 ///
 /// @param reference, capture  of the same sample rate; read in blocks: memory does not grow with their
 /// length.
@@ -68,6 +74,14 @@ struct AlignOptions {
 /// @accuracy  1e-4 sample and 0.01 ppm on 10 s of programme with noise 60 dB below (align_test.cpp).
 [[nodiscard]] WAVICON_EXPORT std::optional<Alignment> align(AudioSource& reference, AudioSource& capture,
                                                             const AlignOptions& options = {});
+
+/// Capture frames per reference frame, when the capture runs at another speed than the reference: one of the
+/// ratios of the usual rates (44.1 kHz taken for 48 kHz: 44.1/48), or up to 1 % off (a tape), to 0.02 %; none
+/// when none of them stands out.
+///
+/// @throws Error as align().
+[[nodiscard]] WAVICON_EXPORT std::optional<double> speed_between(AudioSource& reference, AudioSource& capture,
+                                                                 const AlignOptions& options = {});
 
 /// The capture on the reference's frames: out[n] is the capture where reference frame first_frame + n lies.
 /// The gain is left as it is.

@@ -109,6 +109,7 @@ struct HealthOptions {
   AudioSource* reference = nullptr;  ///< what was played, when it is no stimulus; read during the call
   bool spectra = true;  ///< also look where the spectrum ends and for mains hum, which costs some 0.1 s
   LocateOptions locate;
+  std::optional<Take> place;  ///< where the stimulus lies, when that is known: its marks are not looked for
 };
 
 /// Checks a capture by itself, and against a stimulus when one is given.

@@ -88,13 +88,16 @@ class WAVICON_EXPORT JudgedCapture {
   friend JudgedCapture judge(std::shared_ptr<AudioSource>, const CaptureInfo&, SampleFormat,
                              const KnownStimulus&, const GatePolicy&);
   friend JudgedCapture judge_stimulus(std::shared_ptr<Stimulus>);
-  friend JudgedCapture with_known(JudgedCapture, const KnownStimulus&);
+  friend JudgedCapture with_known(JudgedCapture, const KnownStimulus&, const std::optional<Finding>&);
+  friend JudgedCapture recognised(const JudgedCapture&, const GatePolicy&);
+  friend JudgedCapture placed_by(const JudgedCapture&, const JudgedCapture&, const GatePolicy&);
   friend Bounce examine_bounce(const JudgedCapture&);
   friend JudgedCapture judge_row(const std::vector<JudgedCapture>&);
 
   std::shared_ptr<AudioSource> source_;
   std::shared_ptr<Stimulus> stimulus_;
   std::optional<Take> take_;
+  bool explained_ = false;  // the stimulus was recognised, and nothing sounds beside it
   CaptureInfo info_;
   SampleFormat format_ = SampleFormat::float64;
   std::vector<Finding> findings_;
@@ -124,7 +127,10 @@ class WAVICON_EXPORT JudgedCapture {
 [[nodiscard]] WAVICON_EXPORT JudgedCapture judge_stimulus(std::shared_ptr<Stimulus> stimulus);
 
 /// The same capture, of which it has become known what was played and where it lies.
-[[nodiscard]] WAVICON_EXPORT JudgedCapture with_known(JudgedCapture capture, const KnownStimulus& known);
+///
+/// @param told  how that became known, for the sheets of every measurement of it.
+[[nodiscard]] WAVICON_EXPORT JudgedCapture with_known(JudgedCapture capture, const KnownStimulus& known,
+                                                      const std::optional<Finding>& told = {});
 
 /// Several captures one after the other, as one recording; its info is the first one's with the frames of
 /// all.

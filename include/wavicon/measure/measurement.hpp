@@ -142,6 +142,7 @@ struct MeasurementDescriptor {
   std::vector<PictureChoice> pictures;             ///< the first is the default; empty: none
   bool draws_several = true;                       ///< captures over each other in one picture
   bool all_parts_at_once = false;                  ///< every part that suits is measured together
+  bool recognises = false;                         ///< signals without a recipe are taken apart first
   PartUse (*part_use)(const PartKind&) = nullptr;  ///< null: none
   std::vector<std::string> headline;               ///< readings that tell captures apart at a glance
   std::unique_ptr<Measurement> (*make)() = nullptr;

@@ -102,10 +102,13 @@ struct Staircase {
   std::vector<double> trims_db;  ///< one for each frequency, added to its levels; none: 0
   double step_s = 0.5;
   double gap_s = 0;
-  double edge_s = 0.002;  ///< raised cosine at both ends of a step, within step_s
+  double edge_s = 0.002;           ///< raised cosine at both ends of a step, within step_s
+  std::vector<double> starts_s;    ///< of each step, from the start of the part; none: one after the other
+  std::vector<double> lengths_s;   ///< of each step; none: step_s
+  std::vector<double> phases_deg;  ///< at the start of each step; none: 0
 };
 
-/// A tone that steps from low to high and back, each at a rising zero crossing.
+/// A tone that steps from low to high and back, each at a rising zero crossing, or where it is told.
 struct LevelBlock {
   double frequency_hz = 997;
   double low_dbfs = -40;
@@ -113,6 +116,8 @@ struct LevelBlock {
   double low_s = 0.5;
   double high_s = 0.5;
   double after_s = 1;  ///< at the low level again
+  double phase_deg = 0;
+  bool exact = false;  ///< steps at low_s and high_s, wherever the wave is then
 };
 
 /// One sample at a level, the rest silent.
@@ -260,6 +265,10 @@ void fields(Staircase& p, Visitor& visit) {
   visit("step_s", p.step_s, kLength, "length of a step, edges included");
   visit("gap_s", p.gap_s, kTime, "silence after each step");
   visit("edge_s", p.edge_s, kTime, "raised cosine at both ends of a step");
+  visit("starts_s", p.starts_s, kTime,
+        "of each step, from the start of the part (default: one after the other)");
+  visit("lengths_s", p.lengths_s, kLength, "of each step (default: step_s)");
+  visit("phases_deg", p.phases_deg, kPhase, "at the start of each step (default: 0)");
 }
 
 template <typename Visitor>
@@ -270,6 +279,8 @@ void fields(LevelBlock& p, Visitor& visit) {
   visit("low_s", p.low_s, kLength, "low at the start, moved to whole cycles");
   visit("high_s", p.high_s, kLength, "high, moved to whole cycles");
   visit("after_s", p.after_s, kLength, "low at the end");
+  visit("phase_deg", p.phase_deg, kPhase, "at the start");
+  visit("exact", p.exact, "low_s and high_s are not moved to whole cycles");
 }
 
 template <typename Visitor>

@@ -128,6 +128,7 @@ MeasurementDescriptor aliasing_measurement() {
           .part_help = "name of the sweep or staircase to follow (default: the first sweep)",
           .inputs = {{"reference", "the clean sweep that went in, when it was not made by Wavicon"}},
           .pictures = {{"worst", "the strongest product while the sweep passes"}},
+          .recognises = true,
           .part_use =
               [](const PartKind& kind) {
                 return std::holds_alternative<Sweep>(kind)       ? PartUse::usual

@@ -6,6 +6,9 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <numeric>
+#include <string>
+#include <utility>
 
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/transform.hpp"
@@ -14,6 +17,7 @@ namespace wavicon::measure_detail {
 namespace {
 
 constexpr double kExcerptS = 1;
+constexpr double kThere = 0.5;      // of the correlation of both
 constexpr double kPeriodic = 0.97;  // of the correlation with itself at once
 
 // How a tone lies to another one: its period, and the least delay that fits.
@@ -30,7 +34,8 @@ std::optional<Repetition> repetition(AudioSource& a, AudioSource& b, const Align
   const std::int64_t first = (std::min(a.frames(), b.frames()) - length) / 2;
   RealTransform transform(fast_transform_length(static_cast<std::size_t>(2 * length)));
   const auto x = transform.bins_of(read_channel(a, options.reference_channel, first, length));
-  auto cross = transform.bins_of(read_channel(b, options.capture_channel, first, length));
+  const auto y = read_channel(b, options.capture_channel, first, length);
+  auto cross = transform.bins_of(y);
   auto own = x;
   for (std::size_t k = 0; k < x.size(); ++k) {
     own[k] = std::norm(x[k]);
@@ -49,11 +54,37 @@ std::optional<Repetition> repetition(AudioSource& a, AudioSource& b, const Align
     if (fell && crest && alike > kPeriodic) found.period = lag;
   }
   if (found.period == 0) return std::nullopt;
+  const double energies = lags[0] * std::inner_product(y.begin(), y.end(), y.begin(), 0.0);
   const auto between = transform.invert(cross);
   found.delay = std::max_element(between.begin(), between.begin() + found.period,
                                  [](double p, double q) { return std::abs(p) < std::abs(q); }) -
                 between.begin();
-  return found;
+  // What is not there fits nowhere.
+  const double alike = std::abs(between[static_cast<std::size_t>(found.delay)]);
+  return alike > kThere * std::sqrt(energies) ? std::optional(found) : std::nullopt;
+}
+
+// What happened to something that runs at another speed, and what to do.
+std::string wrong_speed(double frames_per_frame) {
+  for (const auto& [from, to] : {std::pair{44.1, 48.0},
+                                 {48.0, 44.1},
+                                 {88.2, 96.0},
+                                 {96.0, 88.2},
+                                 {44.1, 88.2},
+                                 {88.2, 44.1},
+                                 {44.1, 96.0},
+                                 {96.0, 44.1},
+                                 {48.0, 88.2},
+                                 {88.2, 48.0}})
+    if (std::abs(frames_per_frame / (from / to) - 1) < 1e-6)
+      return fmt::format(
+          "B runs {:.6g} times as fast as A, as {:g} kHz do that are taken for {:g} kHz: give it the "
+          "rate at which it was made, or make it again",
+          1 / frames_per_frame, from, to);
+  return fmt::format(
+      "B runs {:.4f} times as fast as A ({:+.2f} %), as from a tape or a clock of its own: bring it to "
+      "A's speed first",
+      1 / frames_per_frame, 100 * (1 / frames_per_frame - 1));
 }
 
 }  // namespace
@@ -66,22 +97,22 @@ Alignment lined_up(AudioSource& a, AudioSource& b, AlignOptions options) {
                                                   "music or a stimulus with marks, or give the delay",
                                                   tone->period, tone->delay, tone->delay + tone->period,
                                                   tone->delay + 2 * tone->period));
-  const double needed = options.least_confidence;
-  const double needed_match = options.least_match;
-  options.least_confidence = options.least_match = 0;
+  if (const auto speed = speed_between(a, b, options)) throw Error(ErrorCode::bad_input, wrong_speed(*speed));
+  options.doubtful = true;
   const auto doubtful = align(a, b, options);
   if (doubtful && doubtful->match > 0)
     throw Error(ErrorCode::bad_input,
                 fmt::format("A is one hit, and the best match in B is {:.1f} %, where {:g} % "
                             "are needed: another sound, or one that a filter has changed; use several hits, "
                             "speech, or a stimulus with marks",
-                            100 * doubtful->match, 100 * needed_match));
+                            100 * doubtful->match, 100 * options.least_match));
   throw Error(
       ErrorCode::bad_input,
-      fmt::format(
-          "A and B have too little in common to be lined up: the correlation stands {:.1f} times over its "
-          "mean, {:g} are needed",
-          doubtful ? doubtful->confidence : 0.0, needed));
+      doubtful ? fmt::format("A and B have too little in common to be lined up: the best place stands {:.1f} "
+                             "deviations out of what chance gives, and {} of {} segments land there by "
+                             "themselves (from 10 on six of ten are needed, from 24 on a fifth)",
+                             doubtful->confidence, doubtful->agreed, doubtful->looked)
+               : "A and B have too little in common to be lined up: one of them is silent");
 }
 
 }  // namespace wavicon::measure_detail

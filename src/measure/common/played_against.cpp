@@ -10,14 +10,19 @@ const JudgedCapture& played_reference(const MeasureRequest& request, const Judge
   if (!a.played())
     throw Error(
         ErrorCode::bad_input,
-        fmt::format("{}: it is no stimulus with marks, nor a capture of one: make it with 'wavicon make "
-                    "staircase --marks' or from a recipe, or name its recipe by --stimulus",
+        fmt::format("{}: it carries no recipe, and no steps of tone, block or sweep was recognised in it "
+                    "('wavicon show' tells what was): make a stimulus with 'wavicon make staircase --marks', "
+                    "or name its recipe by --stimulus",
                     a.info().file));
   if (!b.played())
-    throw Error(
-        ErrorCode::bad_input,
-        fmt::format("the marks of {} are not found in it: what is measured has to know where each part lies",
-                    a.info().file));
+    throw Error(ErrorCode::bad_input,
+                a.stimulus().marks()
+                    ? fmt::format("the marks of {} are not found in it: what is measured has to know where "
+                                  "each part lies",
+                                  a.info().file)
+                    : fmt::format("it cannot be lined up with {}: too little in common, or frames were lost; "
+                                  "what is measured has to know where each part lies",
+                                  a.info().file));
   return a;
 }
 

@@ -78,6 +78,7 @@ MeasurementDescriptor dynamics_measurement() {
                    {"attack", "attacks on one time scale"},
                    {"release", "releases on one time scale"}},
       .all_parts_at_once = true,
+      .recognises = true,
       .part_use =
           [](const PartKind& kind) {
             return std::holds_alternative<Staircase>(kind) || std::holds_alternative<LevelBlock>(kind)

@@ -267,13 +267,15 @@ class Harmonics : public Measurement {
       const Piece piece = piece_of(capture, request.channel, first, end - first);
       Sheet sheet = harmonics_sheet(harmonics_of(piece.audio, options, capture.format(), piece.starts_s),
                                     capture.info());
+      // As recognised, a level has more digits than it is read to.
+      const double level_dbfs = std::round(1000 * step.level_dbfs) / 1000;
       for (Reading& r : sheet.readings) {
         r.conditions.emplace_back("step_hz", step.frequency_hz);
-        r.conditions.emplace_back("step_dbfs", step.level_dbfs);
+        r.conditions.emplace_back("step_dbfs", level_dbfs);
       }
       renumber(sheet, request.channel);
       add_part(sheet, placed.name);
-      steps_.push_back({step.frequency_hz, step.level_dbfs, std::move(sheet)});
+      steps_.push_back({step.frequency_hz, level_dbfs, std::move(sheet)});
     }
     std::vector<Sheet> sheets;
     for (const LadderStep& step : steps_) sheets.push_back(step.sheet);
@@ -371,6 +373,7 @@ MeasurementDescriptor harmonics_measurement() {
       .inputs = {{"reference",
                   "what went in, as a capture of its own: also says what was added to each order"}},
       .pictures = {{"spectrum", "the spectrum"}, {"period", "one period of the tone"}},
+      .recognises = true,
       .part_use =
           [](const PartKind& kind) {
             return std::holds_alternative<Tone>(kind) ? PartUse::usual

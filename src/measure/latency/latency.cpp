@@ -259,7 +259,7 @@ Sheet latency_sheet(const LatencyResult& r, const CaptureInfo& a, const CaptureI
                            {"sample_rate_hz", r.sample_rate_hz}};
   if (r.match > 0)
     conditions.emplace_back("match", r.match);
-  else
+  else if (r.confidence > 0)  // else the residual is the proof
     conditions.emplace_back(r.by_marks ? "least_match" : "confidence", r.confidence);
   if (!r.by_marks && r.match == 0 && r.drift_ppm == 0)
     conditions.emplace_back("drift_bound_ppm", r.drift_bound_ppm);

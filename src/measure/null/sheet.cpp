@@ -62,7 +62,9 @@ class Builder {
     const Alignment& al = result_.alignment;
     whole("delay_samples", al.delay_frames);
     Reading& drift = whole("drift_ppm", al.drift_ppm);
-    if (result_.found) drift.conditions.emplace_back("confidence", al.confidence);
+    if (result_.found && (al.match > 0 || al.confidence > 0))
+      drift.conditions.emplace_back(al.match > 0 ? "match" : "confidence",
+                                    al.match > 0 ? al.match : al.confidence);
   }
 
   void add_channel(const ChannelNull& c, int channel) {

@@ -29,6 +29,7 @@ MeasurementDescriptor waveforms_measurement() {
       .part_help = "tone or staircase to look at (default: all of them)",
       .pictures = {{"periods", "periods as they went in and came out"}},
       .draws_several = false,
+      .recognises = true,
       .headline = {"gain_db", "thd_db"},
       .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Waveforms>(); }};
 }

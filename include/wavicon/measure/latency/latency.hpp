@@ -33,7 +33,7 @@ struct LatencyResult {
   int polarity = 1;
   double drift_ppm = 0;
   double confidence =
-      0;  ///< of a programme: peak over RMS of the correlation; of marks: their least match, 0 … 1
+      0;  ///< of a programme: as Alignment's; of marks: their least match, 0 … 1
   double match = 0;  ///< of a hit: its correlation with what lies there, 0 … 1; 0: no hit
   std::optional<double> uncertainty_samples;  ///< of the latency, k = 2; none by marks
   double drift_bound_ppm = 0;                 ///< where no drift is claimed: what it can be at most, k = 2

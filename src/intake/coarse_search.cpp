@@ -1,0 +1,454 @@
+// SPDX-License-Identifier: MIT
+#include "coarse_search.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <functional>
+#include <numeric>
+#include <tuple>
+
+#include "mark_search.hpp"
+#include "segment_delay.hpp"
+#include "wavicon/audio/decimator.hpp"
+#include "wavicon/audio/fractional.hpp"
+
+namespace wavicon::intake_detail {
+namespace {
+
+constexpr double kLowRateHz = 11000;  // at least
+constexpr double kLowCutoff = 0.35;   // of the low rate
+constexpr double kExcerptS = 8;       // what is long stands out of noise
+constexpr double kShortS = 1;         // under a drift that takes the long one apart
+constexpr std::size_t kExcerpts = 3;  // tried one after the other
+constexpr std::int64_t kLooks = 8;    // at each stretch, to tell loud from soft
+constexpr double kFloor = 1e-3;       // of the highest bin: below, a phase is noise
+constexpr double kEdgeS = 0.02;       // of an excerpt, so that its cut is not taken for sound
+constexpr std::size_t kBlock = 64;    // low samples of an envelope's step
+constexpr double kRootBlock = 8;      // √kBlock: Σu²v² of samples from sums over blocks
+constexpr double kLeastT = 0.01;      // of its mean: silence against silence says nothing
+constexpr double kPlain = 30;         // from here on nothing else is tried
+constexpr std::size_t kMostPeaks = 64;
+constexpr double kApartS = 0.01;     // by which peaks are two
+constexpr double kWorthALook = 0.6;  // of the highest
+constexpr std::size_t kMostAlike = 16;
+constexpr double kPlainS = 60;  // of a reference that is correlated as it is
+constexpr std::size_t kMostCrests = 12;
+constexpr double kNearlyAsHigh = 0.9;                   // of the highest: a candidate
+constexpr double kAsHigh = 0.995;                       // of the highest: as good, and the nearest is taken
+constexpr std::int64_t kSegment = 4096, kReach = 2048;  // low samples of a segment, and to either side of it
+constexpr std::int64_t kLeastSegment = 512, kLongSegment = 16384;
+constexpr std::int64_t kMostSegments = 48;
+constexpr std::size_t kOwnPeak = 4;  // low samples that a peak is wide
+constexpr double kNearlyTheSame = 0.7;
+constexpr double kSegmentExponent = 0.7;  // of the spectra's sizes taken off
+constexpr double kSilent = 1e-5;          // of the loudest segment's power
+constexpr double kOnTheSpot = 1.5;        // low samples
+// Heights, with the part of the segments that have to agree (unrelated pairs: docs/alignment.md).
+constexpr double kPlainly = 40;  // longer segments are worth a look
+constexpr double kSurely = 24, kFifth = 0.2;
+constexpr double kLikely = 10, kMany = 0.6;
+constexpr double kHardly = 7, kNearlyAll = 0.7;
+constexpr int kLeastAgreed = 3, kMost = 8;
+constexpr int kLeastLooked = 5, kFew = 2;  // of what is too short for five segments
+
+constexpr std::array kUsualRates = {44.1, 48.0, 88.2, 96.0};
+constexpr double kTapeStep = 2e-4, kLongestTapeS = 180;
+constexpr int kTapeSteps = 50;
+constexpr double kSpeedHeight = 16, kSpeedOver = 1.5;  // of one speed, and over all others
+
+using Bins = std::vector<std::complex<double>>;
+
+// Spectrum over a power of its size.
+void flatten(Bins& bins, double exponent) {
+  double highest = 0;
+  for (const auto& bin : bins) highest = std::max(highest, std::norm(bin));
+  const double floor = kFloor * std::sqrt(highest);
+  if (!(floor > 0)) return;
+  for (auto& bin : bins) {
+    const double size = std::max(std::sqrt(std::norm(bin)), floor);
+    bin /= exponent == 1 ? size : std::pow(size, exponent);
+  }
+  bins[0] = 0;
+}
+
+double power_of(const Bins& bins) {
+  double sum = 0;
+  for (const auto& bin : bins) sum += std::norm(bin);
+  return sum;
+}
+
+// Σx² block by block.
+std::vector<double> envelope(std::span<const double> x) {
+  std::vector<double> blocks((x.size() + kBlock - 1) / kBlock);
+  for (std::size_t i = 0; i < blocks.size(); ++i)
+    blocks[i] = energy(x.subspan(i * kBlock, std::min(kBlock, x.size() - i * kBlock))) / kRootBlock;
+  return blocks;
+}
+
+}  // namespace
+
+CoarseSearch::CoarseSearch(AudioSource& reference, int reference_channel, AudioSource& capture,
+                           int capture_channel, double most_drift_ppm, RealTransforms& transforms)
+    : a_(reference),
+      b_(capture),
+      a_channel_(reference_channel),
+      b_channel_(capture_channel),
+      most_drift_(most_drift_ppm * 1e-6),
+      transforms_(transforms) {
+  while (a_.sample_rate_hz() / static_cast<double>(2 * step_) > kLowRateHz) step_ *= 2;
+}
+
+std::optional<CoarsePlace> CoarseSearch::run() {
+  const double rate = a_.sample_rate_hz();
+  const std::int64_t both = std::min(a_.frames(), b_.frames());
+  std::vector<Peak> peaks;
+  double highest = 0;
+  for (const double seconds : {kExcerptS, kShortS}) {
+    const auto length = std::min<std::int64_t>(both, std::llround(seconds * rate));
+    for (const std::int64_t first : loudest(length)) {
+      for (const Peak& peak : peaks_of(excerpt_at(first, length, 1))) {
+        peaks.push_back(peak);
+        highest = std::max(highest, peak.height);
+      }
+      if (highest > kPlain) break;
+    }
+    // What is proven, or too short to be taken in pieces, needs no shorter excerpt.
+    if (highest > kSurely || most_drift_ == 0 || static_cast<double>(length) < 2 * kShortS * rate) break;
+  }
+  if (peaks.empty()) return std::nullopt;
+  CoarsePlace best = choose(std::move(peaks));
+  count_agreement(best);
+  return best;
+}
+
+// A stretch of the reference, at another speed when that is not 1, with faded ends.
+CoarseSearch::Excerpt CoarseSearch::excerpt_at(std::int64_t first, std::int64_t length,
+                                               double frames_per_frame) const {
+  const auto count = static_cast<std::size_t>(static_cast<double>(length) * frames_per_frame) / step_ + 1;
+  Excerpt excerpt{first, {}};
+  if (frames_per_frame == 1) {
+    excerpt.samples = low(a_, a_channel_, first, count);
+  } else {
+    const Decimator decimate(step_, kLowCutoff);
+    std::vector<double> faster(count * step_ + decimate.length());
+    const double pace = 1 / frames_per_frame;
+    const auto around = static_cast<std::int64_t>(FractionalReader::kReach);
+    const auto x =
+        read_channel(a_, a_channel_, first - around,
+                     static_cast<std::int64_t>(static_cast<double>(faster.size()) * pace) + 2 * around + 2);
+    FractionalReader().read(x, static_cast<double>(around), pace, faster);
+    excerpt.samples = decimate(faster);
+    excerpt.samples.resize(count);
+  }
+  const auto edge = static_cast<std::size_t>(kEdgeS * a_.sample_rate_hz() / static_cast<double>(step_));
+  const auto window = edged_window(excerpt.samples.size(), edge);
+  for (std::size_t n = 0; n < window.size(); ++n) excerpt.samples[n] *= window[n];
+  return excerpt;
+}
+
+std::optional<double> CoarseSearch::speed() {
+  const double rate = a_.sample_rate_hz();
+  const auto length = std::min(a_.frames(), static_cast<std::int64_t>(kShortS * rate));
+  const auto places = loudest(length);
+  if (places.empty()) return std::nullopt;
+  std::vector<double> ratios;
+  for (const double from : kUsualRates)
+    for (const double to : kUsualRates)
+      if (from != to && std::none_of(ratios.begin(), ratios.end(),
+                                     [&](double r) { return std::abs(r - from / to) < 1e-6; }))
+        ratios.push_back(from / to);
+  // A tape's speed changes the length but little.
+  const double lengths = static_cast<double>(b_.frames()) / static_cast<double>(a_.frames());
+  if (lengths > 0.9 && lengths < 1.25 && static_cast<double>(b_.frames()) < kLongestTapeS * rate)
+    for (int k = 1; k <= kTapeSteps; ++k) {
+      ratios.push_back(1 + k * kTapeStep);
+      ratios.push_back(1 - k * kTapeStep);
+    }
+  double best = 0, height = 0, next = 0;
+  std::vector<double> heights;
+  for (const double ratio : ratios) {
+    const auto peaks = peaks_of(excerpt_at(places.front(), length, ratio));
+    heights.push_back(peaks.empty() ? 0 : peaks.front().height);
+    if (heights.back() <= height) continue;
+    height = heights.back();
+    best = ratio;
+  }
+  for (std::size_t i = 0; i < ratios.size(); ++i)
+    if (std::abs(ratios[i] / best - 1) > 4 * kTapeStep) next = std::max(next, heights[i]);
+  if (height < kSpeedHeight || height < kSpeedOver * next) return std::nullopt;
+  return best;
+}
+
+// Every step_-th sample of the channel, low-passed; output i belongs to frame first + i·step_ (a constant
+// shift, the same for both, is left out).
+std::vector<double> CoarseSearch::low(AudioSource& source, int channel, std::int64_t first,
+                                      std::size_t count) const {
+  const Decimator decimate(step_, kLowCutoff);
+  auto samples = decimate(read_channel(source, channel, first,
+                                       static_cast<std::int64_t>((count - 1) * step_ + decimate.length())));
+  samples.resize(count);
+  return samples;
+}
+
+// The places of the loudest stretches of the reference, loudest first, by what is heard of them.
+std::vector<std::int64_t> CoarseSearch::loudest(std::int64_t length) const {
+  std::vector<std::pair<double, std::int64_t>> places;
+  const std::int64_t count = std::clamp<std::int64_t>(a_.frames() / std::max<std::int64_t>(1, length), 1, 12);
+  const auto glance = static_cast<std::size_t>(
+      std::clamp<std::int64_t>(length / (kLooks * step()), 1, static_cast<std::int64_t>(8 * kBlock)));
+  for (std::int64_t i = 0; i < count; ++i) {
+    const std::int64_t first = count == 1 ? 0 : i * (a_.frames() - length) / (count - 1);
+    double sum = 0;
+    for (std::int64_t k = 0; k < kLooks; ++k)
+      sum += energy(low(a_, a_channel_, first + k * length / kLooks, glance));
+    places.emplace_back(-sum, first);
+  }
+  std::sort(places.begin(), places.end());
+  std::vector<std::int64_t> result;
+  for (const auto& [level, first] : places)
+    if (level < 0 && result.size() < kExcerpts) result.push_back(first);
+  return result;
+}
+
+// The highest peaks over the whole capture, by their heights over chance, the highest first.
+std::vector<CoarseSearch::Peak> CoarseSearch::peaks_of(const Excerpt& excerpt) {
+  const std::size_t own = excerpt.samples.size();
+  // The ends of a block are faded, and lie within the next one's middle.
+  const auto edge = static_cast<std::size_t>(kEdgeS * a_.sample_rate_hz() / static_cast<double>(step_)) + 1;
+  // Whole blocks: what goes round in the correlation goes round in the envelopes as well.
+  const std::size_t blocks = fast_transform_length(std::max<std::size_t>(4, 4 * (own + edge) / kBlock + 1));
+  RealTransform& transform = transforms_.get(blocks * kBlock);
+  Bins a = transform.bins_of(excerpt.samples);
+  flatten(a, 1);
+  const double a_power = power_of(a);
+  if (!(a_power > 0)) return {};
+  const std::vector<double> u = envelope(transform.invert(a));
+  RealTransform& envelopes = transforms_.get(blocks);
+  const Bins u_bins = envelopes.bins_of(u);
+  const std::size_t hop = transform.length() - own - 2 * edge;
+  const auto window = edged_window(transform.length(), edge);
+  const auto apart = std::max(2.0 * static_cast<double>(step_), std::round(kApartS * a_.sample_rate_hz()));
+  std::vector<Peak> peaks;
+  for (std::int64_t start = -(static_cast<std::int64_t>(own + edge)) * step(); start < b_.frames();
+       start += static_cast<std::int64_t>(hop) * step()) {
+    auto block = low(b_, b_channel_, start, transform.length());
+    for (std::size_t n = 0; n < edge; ++n) {
+      block[n] *= window[n];
+      block[block.size() - 1 - n] *= window[n];
+    }
+    Bins b = transform.bins_of(block);
+    flatten(b, 1);
+    const double b_power = power_of(b);
+    if (!(b_power > 0)) continue;
+    double both = 0;
+    for (std::size_t k = 0; k < b.size(); ++k) both += std::norm(a[k]) * std::norm(b[k]);
+    const double kappa = static_cast<double>(b.size()) * both / (a_power * b_power);
+    Bins v_bins = envelopes.bins_of(envelope(transform.invert(b)));
+    for (std::size_t k = 0; k < v_bins.size(); ++k) v_bins[k] *= std::conj(u_bins[k]);
+    const auto together = envelopes.invert(v_bins);
+    std::vector<double> chance(u.size());
+    for (std::size_t i = 0; i < chance.size(); ++i) {
+      const std::size_t before = (i + blocks - 1) % blocks, after = (i + 1) % blocks;
+      chance[i] = std::max(0.0, (together[before] + 2 * together[i] + together[after]) / 4);
+    }
+    const double floor =
+        kLeastT * std::accumulate(chance.begin(), chance.end(), 0.0) / static_cast<double>(chance.size());
+    for (std::size_t k = 0; k < b.size(); ++k) b[k] *= std::conj(a[k]);
+    const auto c = transform.invert(b);
+    const auto height_at = [&](std::size_t n) {
+      const double at = static_cast<double>(n) / kBlock;
+      const auto i = std::min(static_cast<std::size_t>(at), chance.size() - 2);
+      const double part = at - static_cast<double>(i);
+      return std::abs(c[n]) /
+             std::sqrt(kappa * std::max(floor, chance[i] + part * (chance[i + 1] - chance[i])));
+    };
+    if (!(floor > 0)) continue;
+    for (std::size_t n = edge; n < edge + hop; ++n) {
+      const double size = std::abs(c[n]);
+      if (size < std::abs(c[n - 1]) || size < std::abs(c[n + 1])) continue;
+      const double height = height_at(n);
+      if (peaks.size() == kMostPeaks && height <= peaks.back().height) continue;
+      const Peak peak{static_cast<double>(start + static_cast<std::int64_t>(n) * step() - excerpt.first),
+                      height, c[n] < 0 ? -1 : 1, excerpt.first};
+      const auto near = std::find_if(peaks.begin(), peaks.end(), [&](const Peak& p) {
+        return std::abs(p.delay_frames - peak.delay_frames) < apart;
+      });
+      if (near != peaks.end()) {
+        if (near->height >= height) continue;
+        *near = peak;
+      } else {
+        if (peaks.size() == kMostPeaks) peaks.pop_back();
+        peaks.push_back(peak);
+      }
+      std::sort(peaks.begin(), peaks.end(), [](const Peak& p, const Peak& q) { return p.height > q.height; });
+    }
+  }
+  return peaks;
+}
+
+// Of places that an excerpt fits nearly alike, as in a loop, the one that all of the reference fits; of those
+// that it fits alike, the nearest.
+CoarsePlace CoarseSearch::choose(std::vector<Peak> peaks) const {
+  std::sort(peaks.begin(), peaks.end(), [](const Peak& p, const Peak& q) { return p.height > q.height; });
+  std::vector<std::pair<double, Peak>> alike;
+  for (const Peak& peak : peaks) {
+    const bool high = peak.height >= kWorthALook * peaks.front().height && alike.size() < kMostAlike;
+    const bool known = std::any_of(alike.begin(), alike.end(), [&](const auto& other) {
+      return std::abs(other.second.delay_frames - peak.delay_frames) < kApartS * a_.sample_rate_hz();
+    });
+    if (high && !known) alike.emplace_back(1, peak);
+  }
+  if (alike.size() > 1)
+    for (auto& [all, peak] : alike) all = alike_in_all(peak.delay_frames);
+  const double most = std::max_element(alike.begin(), alike.end(), [](const auto& p, const auto& q) {
+                        return p.first < q.first;
+                      })->first;
+  const Peak* chosen = nullptr;
+  for (const auto& [all, peak] : alike)
+    if (all >= kAsHigh * most &&
+        (chosen == nullptr || std::abs(peak.delay_frames) < std::abs(chosen->delay_frames)))
+      chosen = &peak;
+  CoarsePlace place;
+  place.delay_frames = chosen->delay_frames;
+  place.sign = chosen->sign;
+  place.height = peaks.front().height;
+  place.excerpt = chosen->excerpt;
+  for (const auto& [all, peak] : alike)
+    if (all >= kNearlyAsHigh * most && &peak != chosen) place.candidates.push_back(peak.delay_frames);
+  std::sort(place.candidates.begin(), place.candidates.end(),
+            [](double p, double q) { return std::abs(p) < std::abs(q); });
+  return place;
+}
+
+std::vector<double> CoarseSearch::plain() const {
+  const double rate = a_.sample_rate_hz();
+  const auto frames = std::min<std::int64_t>(a_.frames(), std::llround(kPlainS * rate));
+  const auto x = low(a_, a_channel_, 0, static_cast<std::size_t>(frames) / step_ + 1);
+  RealTransform& transform = transforms_.get(fast_transform_length(2 * x.size()));
+  const Bins a = transform.bins_of(x);
+  const std::size_t hop = transform.length() - x.size();
+  std::vector<std::pair<double, double>> crests;  // size, delay
+  for (std::int64_t start = -static_cast<std::int64_t>(x.size()) * step(); start < b_.frames();
+       start += static_cast<std::int64_t>(hop) * step()) {
+    Bins b = transform.bins_of(low(b_, b_channel_, start, transform.length()));
+    for (std::size_t k = 0; k < b.size(); ++k) b[k] *= std::conj(a[k]);
+    const auto c = transform.invert(b);
+    for (std::size_t n = 1; n < hop; ++n) {
+      const double here = std::abs(c[n]);
+      const double before = std::abs(c[n - 1]), after = std::abs(c[n + 1]), bend = before - 2 * here + after;
+      if (here < before || here < after) continue;
+      // As high as it is between samples.
+      const double size = bend < 0 ? here - (before - after) * (before - after) / (8 * bend) : here;
+      if (crests.size() == kMostCrests && size <= crests.back().first) continue;
+      if (crests.size() == kMostCrests) crests.pop_back();
+      const std::pair crest{size, static_cast<double>(start + static_cast<std::int64_t>(n) * step())};
+      crests.insert(std::upper_bound(crests.begin(), crests.end(), crest, std::greater<>()), crest);
+    }
+  }
+  std::vector<double> delays;
+  for (const auto& [size, delay] : crests)
+    if (size >= kNearlyAsHigh * crests.front().first) delays.push_back(delay);
+  return delays;
+}
+
+// Σxy of all that both hold over the energy of the whole reference, at the best of three low samples.
+double CoarseSearch::alike_in_all(double delay_frames) const {
+  constexpr std::size_t kAtOnce = 1 << 16;
+  const std::size_t count = static_cast<std::size_t>(a_.frames()) / step_ + 1;
+  double both[3] = {}, own = 0;
+  for (std::size_t at = 0; at < count; at += kAtOnce) {
+    const std::size_t here = std::min(kAtOnce, count - at);
+    const auto first = static_cast<std::int64_t>(at) * step();
+    const auto x = low(a_, a_channel_, first, here),
+               y = low(b_, b_channel_, first + std::llround(delay_frames) - step(), here + 2);
+    for (std::size_t shift = 0; shift < 3; ++shift)
+      both[shift] +=
+          std::inner_product(x.begin(), x.end(), y.begin() + static_cast<std::ptrdiff_t>(shift), 0.0);
+    own += energy(x);
+  }
+  return own > 0 ? std::max({std::abs(both[0]), std::abs(both[1]), std::abs(both[2])}) / own : 0;
+}
+
+// Whether a segment is nearly the same a little later: then it cannot tell where it is.
+bool repeats_itself(RealTransform& transform, Bins bins) {
+  for (auto& bin : bins) bin = std::norm(bin);
+  const auto c = transform.invert(bins);
+  for (std::size_t lag = kOwnPeak; lag <= static_cast<std::size_t>(kReach); ++lag)
+    if (std::abs(c[lag]) > kNearlyTheSame * c[0]) return true;
+  return false;
+}
+
+// In segments of a third of a second first; a slow sweep needs longer ones to be told from itself a little
+// later.
+void CoarseSearch::count_agreement(CoarsePlace& place) {
+  const auto late = static_cast<std::int64_t>(std::llround(place.delay_frames));
+  const std::int64_t begin = std::max<std::int64_t>(0, -late),
+                     end = std::min<std::int64_t>(a_.frames(), b_.frames() - late);
+  const std::int64_t common = (end - begin) / step();
+  // Six segments at least in what is short.
+  const std::int64_t length = std::clamp(common / 6, kLeastSegment, kSegment);
+  std::tie(place.looked, place.agreed) = agreement(place, begin, common, length);
+  if (is_proven(place) || place.height < kPlainly || common < 3 * kLongSegment) return;
+  const auto [looked, agreed] = agreement(place, begin, common, kLongSegment);
+  if (agreed * place.looked > place.agreed * looked) {
+    place.looked = looked;
+    place.agreed = agreed;
+  }
+}
+
+// How many segments were searched for, and how many lie on the place or on one line through it.
+std::pair<int, int> CoarseSearch::agreement(const CoarsePlace& place, std::int64_t begin, std::int64_t common,
+                                            std::int64_t own) {
+  const auto late = static_cast<std::int64_t>(std::llround(place.delay_frames));
+  const auto length = static_cast<std::size_t>(own), reach = static_cast<std::size_t>(kReach);
+  const std::int64_t count = std::clamp<std::int64_t>(common / own, 1, kMostSegments);
+  RealTransform& transform = transforms_.get(fast_transform_length(length + 2 * reach));
+  struct Landing {
+    double away = 0;  // frames from the excerpt
+    double lag = 0;   // low samples off the place
+    double power = 0;
+    bool right_way = false;
+  };
+  std::vector<Landing> found;
+  double loudest = 0, farthest = 1;
+  for (std::int64_t i = 0; i < count; ++i) {
+    const std::int64_t first = begin + (count == 1 ? 0 : i * (common - own) / (count - 1)) * step();
+    const auto x = low(a_, a_channel_, first, length);
+    Bins p = transform.bins_of(x);
+    Bins q = transform.bins_of(low(b_, b_channel_, first + late - kReach * step(), length + 2 * reach));
+    flatten(p, kSegmentExponent);
+    if (repeats_itself(transform, p)) continue;
+    flatten(q, kSegmentExponent);
+    for (std::size_t k = 0; k < q.size(); ++k) q[k] *= std::conj(p[k]);
+    const auto c = transform.invert(q).first(2 * reach + 1);
+    const auto peak =
+        std::max_element(c.begin(), c.end(), [](double s, double t) { return std::abs(s) < std::abs(t); });
+    const double away = static_cast<double>(first - place.excerpt);
+    found.push_back(
+        {away, static_cast<double>(peak - c.begin() - kReach), energy(x), *peak * place.sign > 0});
+    loudest = std::max(loudest, found.back().power);
+    farthest = std::max(farthest, std::abs(away) / static_cast<double>(step_));
+  }
+  std::erase_if(found, [&](const Landing& f) { return !(f.power > kSilent * loudest); });
+  // Under a drift they lie on a line through the place: slopes by which the farthest moves one low sample.
+  const auto slopes = static_cast<int>(std::ceil(most_drift_ * farthest));
+  std::ptrdiff_t most = 0;
+  for (int s = -slopes; s <= slopes; ++s) {
+    const double slope = static_cast<double>(s) / farthest / static_cast<double>(step_);
+    most = std::max(most, std::count_if(found.begin(), found.end(), [&](const Landing& f) {
+                      return f.right_way && std::abs(f.lag - slope * f.away) <= kOnTheSpot;
+                    }));
+  }
+  return {static_cast<int>(found.size()), static_cast<int>(most)};
+}
+
+bool is_proven(const CoarsePlace& place) noexcept {
+  const auto share = [&](double part) { return place.agreed >= part * static_cast<double>(place.looked); };
+  const bool few = place.looked < kLeastLooked && place.agreed >= kFew && place.height >= kSurely;
+  if (place.agreed < kLeastAgreed && !few) return false;
+  return (place.height >= kSurely && share(kFifth)) || (place.height >= kLikely && share(kMany)) ||
+         (place.height >= kHardly && share(kNearlyAll) && place.agreed >= kMost);
+}
+
+}  // namespace wavicon::intake_detail

@@ -1,0 +1,190 @@
+// SPDX-License-Identifier: MIT
+// What was recognised, as words, as a recipe, and as what a capture holds.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "place_by_parts.hpp"
+#include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/error.hpp"
+#include "wavicon/intake/align.hpp"
+#include "wavicon/intake/recognise.hpp"
+#include "wavicon/stimulus/stimulus.hpp"
+
+namespace wavicon {
+namespace {
+
+constexpr double kLongestTakenApartS = 600;  // of a capture that is taken apart without being asked for
+
+std::string hz_text(double hz) { return fmt::format("{:.7g} Hz", hz); }
+std::string levels_text(const std::vector<double>& levels) {
+  const auto [low, high] = std::minmax_element(levels.begin(), levels.end());
+  return *high - *low < 0.05 ? fmt::format("{:.2f} dBFS", *high)
+                             : fmt::format("{:.2f} to {:.2f} dBFS", *low, *high);
+}
+
+struct Words {
+  const RecognisedPart& part;
+  std::string operator()(const Tone& p) const {
+    return fmt::format("a tone of {}, {:.2f} dBFS", hz_text(p.frequency_hz), p.level_dbfs);
+  }
+  std::string operator()(const Multitone& p) const {
+    if (p.oscillators.size() == 1 && p.oscillators[0].to_dbfs)
+      return fmt::format("a tone of {} whose level runs from {:.2f} to {:.2f} dBFS",
+                         hz_text(p.oscillators[0].frequency_hz), p.oscillators[0].level_dbfs,
+                         *p.oscillators[0].to_dbfs);
+    std::string text = fmt::format("{} tones at once: ", p.oscillators.size());
+    for (std::size_t i = 0; i < std::min<std::size_t>(3, p.oscillators.size()); ++i)
+      text += (i == 0 ? "" : ", ") + hz_text(p.oscillators[i].frequency_hz);
+    if (p.oscillators.size() > 3) text += " …";
+    return text;
+  }
+  std::string operator()(const Sweep& p) const {
+    return fmt::format("{} sweep from {} to {}{}, {:.2f} dBFS",
+                       p.law == "log" ? "an exponential" : "a linear", hz_text(p.from_hz), hz_text(p.to_hz),
+                       p.return_trip ? " and back" : "", p.level_dbfs);
+  }
+  std::string operator()(const Noise& p) const {
+    std::string band;
+    if (p.from_hz > 0 || p.to_hz)
+      band = fmt::format(" from {:.3g} Hz to {}", p.from_hz,
+                         p.to_hz ? fmt::format("{:.3g} Hz", *p.to_hz) : "half the rate");
+    return fmt::format("{} noise{}, {:.2f} dBFS{}", p.colour, band, p.level_dbfs,
+                       p.period_s ? fmt::format(", which repeats every {:.6g} s", *p.period_s) : "");
+  }
+  std::string operator()(const Burst& p) const {
+    const auto& tone = std::get<Tone>(p.carrier);
+    return fmt::format("{} bursts of {}, {:.4g} ms each, {:.2f} dBFS", p.count, hz_text(tone.frequency_hz),
+                       1000 * p.on_s, tone.level_dbfs);
+  }
+  std::string operator()(const Staircase& p) const {
+    if (p.frequencies_hz.size() == 1)
+      return fmt::format("{} steps of {}, {}", p.levels_dbfs.size(), hz_text(p.frequencies_hz.front()),
+                         levels_text(p.levels_dbfs));
+    std::vector<double> levels;
+    for (const double trim : p.trims_db) levels.push_back(p.levels_dbfs.front() + trim);
+    return fmt::format("{} steps from {} to {}, {}", p.frequencies_hz.size(),
+                       hz_text(p.frequencies_hz.front()), hz_text(p.frequencies_hz.back()),
+                       levels_text(levels.empty() ? p.levels_dbfs : levels));
+  }
+  std::string operator()(const LevelBlock& p) const {
+    return fmt::format("a block of {}: {:.2f}, {:.2f} and again {:.2f} dBFS", hz_text(p.frequency_hz),
+                       p.low_dbfs, p.high_dbfs, p.low_dbfs);
+  }
+  std::string operator()(const Impulse& p) const {
+    return fmt::format("one sample, {:.2f} dBFS{}", p.level_dbfs, p.negative ? ", downwards" : "");
+  }
+  std::string operator()(const auto&) const { return part.kind; }
+};
+
+// Parts that are certain, in order of time.
+std::vector<const RecognisedPart*> certain_ones(const Recognition& recognition) {
+  std::vector<const RecognisedPart*> certain;
+  for (const RecognisedPart& part : recognition.parts)
+    if (part.certain && part.written) certain.push_back(&part);
+  return certain;
+}
+
+std::string summary(const std::vector<const RecognisedPart*>& parts) {
+  std::string text;
+  for (std::size_t i = 0; i < std::min<std::size_t>(3, parts.size()); ++i)
+    text += (i == 0 ? "" : "; ") + described(*parts[i]);
+  if (parts.size() > 3) text += fmt::format("; and {} more", parts.size() - 3);
+  return text;
+}
+
+}  // namespace
+
+std::string described(const RecognisedPart& part) {
+  if (part.written) return std::visit(Words{part}, *part.written);
+  if (part.kind == "offset") return fmt::format("a direct voltage, {:.2f} dBFS", part.level_dbfs);
+  return fmt::format("{}, {:.2f} dBFS RMS", part.kind == "hit" ? "a hit" : part.kind, part.level_dbfs);
+}
+
+std::optional<RecognisedRecipe> recipe_of(const Recognition& recognition, int channel_count) {
+  const auto certain = certain_ones(recognition);
+  if (certain.empty()) return std::nullopt;
+  const double rate = recognition.sample_rate_hz;
+  RecognisedRecipe made;
+  made.recipe = {.name = "recognised",
+                 .sample_rate_hz = rate,
+                 .channel_count = channel_count,
+                 .bits = 32,
+                 .marks = false};
+  std::int64_t start = 0, cursor = 0;  // as the recipe's reader lays parts out
+  for (const RecognisedPart* part : certain) {
+    RecipePart out{.kind = *part->written};
+    out.with_previous = part->first_frame < cursor;
+    if (!out.with_previous) start = cursor;
+    if (out.with_previous && part->first_frame < start) {
+      made.left_out.push_back(fmt::format("{:.3f} s: {}: it lies over another part",
+                                          static_cast<double>(part->first_frame) / rate, described(*part)));
+      continue;
+    }
+    out.silence_before_s = static_cast<double>(part->first_frame - start) / rate;
+    Recipe one{.sample_rate_hz = rate, .channel_count = channel_count, .bits = 32, .marks = false};
+    one.parts.push_back({.kind = *part->written});
+    // The reader's own length, which may differ by a frame.
+    cursor = std::max(cursor, part->first_frame + Stimulus(one).frames());
+    made.recipe.parts.push_back(std::move(out));
+  }
+  made.recipe.silence_after_s = std::max(0.0, static_cast<double>(recognition.frames - cursor) / rate);
+  made.complete = certain.size() == recognition.parts.size() && made.left_out.empty();
+  for (const RecognisedPart& part : recognition.parts) {
+    if (part.certain && part.written && part.reason.empty()) continue;
+    made.left_out.push_back(fmt::format("{:.3f} s: {}: {}", static_cast<double>(part.first_frame) / rate,
+                                        described(part), part.reason));
+  }
+  return made;
+}
+
+JudgedCapture recognised(const JudgedCapture& capture, const GatePolicy& policy) {
+  AudioSource& source = *capture.source_;
+  const auto& channels = capture.health().channels;
+  const bool silent = std::all_of(channels.begin(), channels.end(), [](const auto& c) { return c.silent; });
+  if (capture.known_stimulus() || silent || capture.seconds() > kLongestTakenApartS)
+    return capture.admitted(policy);
+  const Recognition found = recognise(source);
+  const auto made = recipe_of(found, capture.channel_count());
+  if (!made) return capture.admitted(policy);
+  Take take;
+  take.channel = found.channel;
+  const auto certain = certain_ones(found);
+  const KnownStimulus known{std::make_shared<Stimulus>(made->recipe), take};
+  const Finding told{Severity::note, FindingCode::assumed_stimulus,
+                     fmt::format("it carries no recipe: {} {} recognised; 'wavicon show' tells more",
+                                 summary(certain), certain.size() == 1 ? "was" : "were"),
+                     std::nullopt};
+  JudgedCapture result = with_known(judge(capture.source_, capture.info_, capture.format_,
+                                          made->complete ? known : KnownStimulus{}, policy),
+                                    known, told);
+  result.explained_ = made->complete;
+  return result;
+}
+
+JudgedCapture placed_by(const JudgedCapture& b, const JudgedCapture& a, const GatePolicy& policy) {
+  if (b.played() || !a.played() || a.stimulus().marks() || a.sample_rate_hz() != b.sample_rate_hz())
+    return b.admitted(policy);
+  const int channel = std::min(a.take().channel, b.channel_count() - 1);
+  Take take = a.take();
+  take.channel = channel;
+  const auto found =
+      align(a.source(), *b.source_, {.reference_channel = a.take().channel, .capture_channel = channel});
+  if (found && found->slips.empty()) {
+    take.first_frame = found->delay_frames + a.take().first_frame * found->frames_per_frame;
+    take.frames_per_frame = a.take().frames_per_frame * found->frames_per_frame;
+    take.drift_ppm = found->drift_ppm;
+    take.gain_db = db_from_ratio(std::max(1e-15, std::abs(found->gain)));
+    take.polarity = found->gain < 0 ? -1 : 1;
+  } else if (const auto place = intake_detail::place_by_parts(*a.known_stimulus(), *b.source_, channel)) {
+    take.first_frame = *place + a.take().first_frame;
+  } else {
+    return b.admitted(policy);
+  }
+  const KnownStimulus known{a.known_stimulus(), take};
+  return with_known(judge(b.source_, b.info_, b.format_, a.explained_ ? known : KnownStimulus{}, policy),
+                    known);
+}
+
+}  // namespace wavicon

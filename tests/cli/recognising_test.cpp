@@ -1,0 +1,126 @@
+// SPDX-License-Identifier: MIT
+// Signals that somebody cut in a session, without a recipe, meet the program.
+
+#include <cmath>
+#include <numbers>
+
+#include "program.hpp"
+#include "wavicon/file/audio_file.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+class Recognising : public Program {
+ protected:
+  static constexpr double kRate = 48000;
+
+  static void add_silence(std::vector<double>& x, double seconds) {
+    x.resize(x.size() + static_cast<std::size_t>(seconds * kRate), 0.0);
+  }
+  static void add_tone(std::vector<double>& x, double hz, double dbfs, double seconds) {
+    const auto frames = static_cast<std::size_t>(seconds * kRate);
+    for (std::size_t n = 0; n < frames; ++n) {
+      const double edge = std::min({1.0, static_cast<double>(n) / 96, static_cast<double>(frames - n) / 96});
+      x.push_back(edge * std::pow(10, dbfs / 20) *
+                  std::sin(2 * std::numbers::pi * (hz * static_cast<double>(n) / kRate + 0.1)));
+    }
+  }
+  // Fifteen steps of 1 kHz, then a block of 997 Hz by a fader.
+  static std::vector<double> steps_and_block() {
+    std::vector<double> x;
+    add_silence(x, 0.41);
+    for (int i = 0; i < 15; ++i) {
+      add_tone(x, 1000, -60 + 4 * i, 0.4 + 0.011 * (i % 4));
+      add_silence(x, 0.08 + 0.007 * (i % 3));
+    }
+    add_silence(x, 0.8);
+    for (std::size_t n = 0; n < static_cast<std::size_t>(2.6 * kRate); ++n) {
+      const double t = static_cast<double>(n) / kRate;
+      x.push_back((t < 0.507 || t >= 1.3111 ? 0.01 : 0.4) * std::sin(2 * std::numbers::pi * (997 * t + 0.2)));
+    }
+    add_silence(x, 0.5);
+    return x;
+  }
+  void write(const std::string& name, const std::vector<double>& x) const {
+    Audio audio(kRate, 1, static_cast<std::int64_t>(x.size()));
+    std::copy(x.begin(), x.end(), audio.channel(0).begin());
+    write_audio_file(file(name), audio, {});
+  }
+};
+
+TEST_F(Recognising, ShowSaysWhatItIsInTheFirstLine) {
+  std::vector<double> x;
+  add_silence(x, 0.3);
+  for (int i = 0; i < 5; ++i) {
+    add_tone(x, 997, -40 + 5 * i, 0.5);
+    add_silence(x, 0.1);
+  }
+  write("steps.wav", x);
+  const std::string shown = good("show steps.wav --save-recipe steps.toml");
+  EXPECT_HAS(shown, "it carries no recipe; recognised: 5 steps of 997 Hz, -40.00 to -20.00 dBFS\n");
+  EXPECT_HAS(shown, "steps.toml: 1 part written");
+  good("make --recipe steps.toml -o again.wav");
+  EXPECT_HAS(good("null steps.wav again.wav"), "delay_samples       0  samples");
+  EXPECT_HAS(good("show again.wav"), "staircase");
+  // The recipe inside can be saved as well; nothing certain cannot.
+  good("show again.wav --save-recipe inside.toml");
+  write("silence.wav", std::vector<double>(4800, 0.0));
+  EXPECT_HAS(good("show silence.wav"), "silent");
+  EXPECT_EQ(wavicon("show silence.wav --save-recipe s.toml").status, 3);
+  EXPECT_FALSE(std::filesystem::exists(file("s.toml")));
+  EXPECT_HAS(bad(2, "show steps.wav --save-recipe steps.wav"), "steps.wav");
+}
+
+TEST_F(Recognising, DynamicsMeasuresBlocksThatCarryNoRecipe) {
+  write("a.wav", steps_and_block());
+  good("feed a.wav --through 'sim:plover?attack=10&release=100' --bits 24 -o b.wav");
+  const json sheet = json::parse(good("dynamics a.wav b.wav --json"));
+  EXPECT_NEAR(reading(sheet, "threshold_dbfs")["value"], -20, 0.05);
+  EXPECT_NEAR(reading(sheet, "ratio")["value"], 4, 0.02);
+  EXPECT_NEAR(reading(sheet, "attack_63_ms")["value"], 10, 0.2);
+  EXPECT_NEAR(reading(sheet, "release_63_ms")["value"], 100, 2);
+  EXPECT_HAS(good("dynamics a.wav b.wav"),
+             "A: it carries no recipe: 15 steps of 1000 Hz, -60.00 to -4.00 dBFS");
+  // The pauses of B are those of A; those of another file are not.
+  std::vector<double> other;
+  add_silence(other, 0.2);
+  for (int i = 0; i < 4; ++i) {
+    add_tone(other, 330, -20, 0.3);
+    add_silence(other, 0.05);
+  }
+  write("other.wav", other);
+  EXPECT_EQ(wavicon("dynamics a.wav other.wav").status, 3);
+}
+
+TEST_F(Recognising, HarmonicsWaveformsAndAliasingTakeForeignSignals) {
+  std::vector<double> x;
+  add_silence(x, 0.2);
+  for (const double hz : {100.0, 1000.0, 5000.0}) {
+    add_tone(x, hz, -12, 0.5);
+    add_silence(x, 0.06);
+  }
+  write("tones.wav", x);
+  good("feed tones.wav --through 'sim:tern?drive=12' --bits 24 -o drive.wav");
+  const json waves = json::parse(good("waveforms tones.wav drive.wav --json"));
+  int tones = 0;
+  for (const json& r : waves["readings"]) tones += r["name"] == "gain_db";
+  EXPECT_EQ(tones, 3);
+  EXPECT_HAS(good("harmonics drive.wav"), "5000 Hz, -1");
+  std::vector<double> sweep;
+  add_silence(sweep, 0.3);
+  const double rate = std::log(19500.0 / 25) / 5;
+  for (int n = 0; n < 5 * 48000; ++n)
+    sweep.push_back(0.5 * std::sin(2 * std::numbers::pi * 25 * std::expm1(rate * n / 48000) / rate));
+  add_silence(sweep, 0.5);
+  write("sweep.wav", sweep);
+  good("feed sweep.wav --through 'sim:tern?drive=12' --bits 24 -o swept.wav");
+  const json own = json::parse(good("aliasing swept.wav --json")),
+             given = json::parse(good("aliasing swept.wav --reference sweep.wav --json"));
+  EXPECT_NEAR(reading(own, "worst_alias_dbc")["value"].get<double>(),
+              reading(given, "worst_alias_dbc")["value"].get<double>(), 0.1);
+}
+
+}  // namespace
+}  // namespace wavicon
