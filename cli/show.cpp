@@ -19,11 +19,15 @@ namespace {
 
 constexpr std::size_t kMostRows = 40;  // of parts that were recognised
 
+std::string numbered(const std::vector<int>& channels) {
+  std::string text;
+  for (const int channel : channels) text += (text.empty() ? "" : ", ") + std::to_string(channel + 1);
+  return text;
+}
+
 std::string channels_text(const PlacedPart& part, int channel_count) {
   if (static_cast<int>(part.channels.size()) == channel_count) return "all";
-  std::string text;
-  for (const int channel : part.channels) text += (text.empty() ? "" : ", ") + std::to_string(channel + 1);
-  return text;
+  return numbered(part.channels);
 }
 
 void print_parts(const Stimulus& stimulus) {
@@ -58,7 +62,8 @@ std::string answer_of(const Recognition& found) {
   const auto certain =
       std::count_if(found.parts.begin(), found.parts.end(), [](const auto& p) { return p.certain; });
   std::string text = "it carries no recipe; recognised";
-  if (found.channel > 0) text += fmt::format(" in channel {}", found.channel + 1);
+  if (found.channel > 0 || !found.other_channels.empty())
+    text += fmt::format(" in channel {}", found.channel + 1);
   if (found.parts.size() == 1)
     return text + ": " + described(found.parts.front()) + (certain == 1 ? "" : ", not certain");
   return text + fmt::format(": {} part{}, {} of them certain", found.parts.size(),
@@ -75,7 +80,12 @@ void show_recognised(const std::string& file, const std::string& recipe_file, bo
     if (!recipe_file.empty()) throw;
     return;
   }
-  print(answer_of(*found) + "\n\n");
+  print(answer_of(*found) + "\n");
+  if (!found->other_channels.empty())
+    print(fmt::format("channel{} {} hold{} something else: nothing is measured by what was recognised\n",
+                      found->other_channels.size() == 1 ? "" : "s", numbered(found->other_channels),
+                      found->other_channels.size() == 1 ? "s" : ""));
+  print("\n");
   std::vector<std::vector<std::string>> rows = {{"", "from s", "length s", "kind", "what", "strays", ""}};
   const std::size_t shown = all ? found->parts.size() : std::min(kMostRows, found->parts.size());
   for (std::size_t i = 0; i < shown; ++i) rows.push_back(row_of(found->parts[i], found->sample_rate_hz));

@@ -137,7 +137,7 @@ class Aligner {
     segments_ = segments;
     line_ = line;
     Alignment result;
-    result.residual = left;
+    result.by_residual = true;
     // Of a line through segments that are spread evenly.
     result.drift_bound_ppm = 1e6 * 2 * std::sqrt(12.0) * line_.delay_sigma() /
                              static_cast<double>(std::max<std::int64_t>(1, a_.frames()));

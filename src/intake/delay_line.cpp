@@ -4,6 +4,9 @@
 #include <algorithm>
 #include <cmath>
 #include <iterator>
+#include <utility>
+
+#include "samples.hpp"
 
 namespace wavicon::intake_detail {
 namespace {
@@ -21,17 +24,11 @@ constexpr double kStepSigma =
 constexpr double kMostOff = 9;  // squared deviations: one that lies anywhere says no more
 constexpr double kStepCosts = 25;  // squared deviations that a step has to explain
 
-double middle(std::vector<double>& values) {
-  const auto at = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-  std::nth_element(values.begin(), at, values.end());
-  return *at;
-}
-
 template <typename Value>
 double median(const std::vector<Segment>& segments, Value&& value) {
   std::vector<double> values;
   for (const Segment& s : segments) values.push_back(value(s));
-  return middle(values);
+  return median_of(std::move(values));
 }
 
 // Student's t that is exceeded in one of 10 000 cases, either way, by degrees of freedom.
@@ -56,7 +53,7 @@ void DelayLine::fit(const std::vector<Segment>& segments, bool with_slope) {
       if (segments[i].first != segments[j].first)
         slopes.push_back((segments[j].delay - segments[i].delay) /
                          static_cast<double>(segments[j].first - segments[i].first));
-  line_.slope = slopes.empty() ? 0 : middle(slopes);
+  line_.slope = slopes.empty() ? 0 : median_of(std::move(slopes));
   line_.delay = median(segments, [&](const Segment& s) { return s.delay - line_.slope * centre(s); });
   refit(segments, true);
 }

@@ -8,6 +8,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "island_parts.hpp"
 #include "spectra.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
@@ -255,7 +256,9 @@ void forgive_what_is_recognised(AudioSource& capture, std::vector<ChannelHealth>
   const bool any = std::any_of(channels.begin(), channels.end(), [](const ChannelHealth& c) {
     return c.dropout_count + c.jump_count + c.repeat_count > 0;
   });
-  if (!any || static_cast<double>(capture.frames()) > kLongestS * capture.sample_rate_hz()) return;
+  if (!any || static_cast<double>(capture.frames()) > kLongestS * capture.sample_rate_hz() ||
+      !intake_detail::begins_certainly(capture))
+    return;
   const auto made = recipe_of(recognise(capture), capture.channel_count());
   if (!made || !made->complete) return;
   Stimulus stimulus(made->recipe);

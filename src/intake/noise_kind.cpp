@@ -3,9 +3,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 #include <vector>
 
+#include "segment_delay.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/transform.hpp"
 
@@ -69,15 +69,14 @@ std::optional<NoiseKind> noise_kind(std::span<const double> all, double rate) {
   RealTransform transform(frame);
   const std::size_t count = x.size() / frame;  // side by side: each is independent of the others
   const double bin_hz = rate / static_cast<double>(frame);
+  const auto window = hann_window(frame);
   std::vector<double> density(frame / 2 + 1, 0.0);
   std::vector<std::vector<double>> powers;
   double squares = 0;
   for (const double v : x) squares += v * v;
   for (std::size_t i = 0; i < count; ++i) {
     const auto in = transform.input();
-    for (std::size_t n = 0; n < frame; ++n)
-      in[n] = x[i * frame + n] * (0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) /
-                                                       static_cast<double>(frame)));
+    for (std::size_t n = 0; n < frame; ++n) in[n] = x[i * frame + n] * window[n];
     transform.execute();
     std::vector<double> power(density.size());
     for (std::size_t k = 0; k < power.size(); ++k) {

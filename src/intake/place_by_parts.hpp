@@ -9,13 +9,19 @@
 
 namespace wavicon::intake_detail {
 
+/// Where the stimulus lies: frame n of it at first_frame + n · frames_per_frame of the capture.
+struct PartsPlace {
+  double first_frame = 0;
+  double frames_per_frame = 1;
+};
+
 /// Tones are taken out of the capture by themselves; beginnings and ends of those that have the frequency and
-/// the length of one of the stimulus's vote for a delay. The phase of the tones then says it to a part of a
-/// sample, within half a period.
+/// the length of one of the stimulus's vote for a delay, and lie on one line. The phase of the tones then
+/// says it to a part of a sample, with the drift when it stands out.
 ///
-/// @return the capture's frame at which frame 0 of the stimulus lies; none when fewer than six ends agree, or
-/// less than half, or another delay has nearly as many votes.
-[[nodiscard]] std::optional<double> place_by_parts(const Stimulus& stimulus, AudioSource& capture,
-                                                   int channel);
+/// @return none when fewer than three tones agree, or less than half; when another delay has nearly as many
+/// votes; when a tone lies beside the line, or its phase by a frame, as where frames were lost; when a block
+/// has no end that lies on it.
+[[nodiscard]] std::optional<PartsPlace> place_by_parts(Stimulus& stimulus, AudioSource& capture, int channel);
 
 }  // namespace wavicon::intake_detail

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "island_parts.hpp"
 #include "place_by_parts.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
@@ -15,6 +16,7 @@
 namespace wavicon {
 namespace {
 
+constexpr double kQuicklyTakenApartS = 120;  // longer ones when they begin with something certain
 constexpr double kLongestTakenApartS = 600;  // of a capture that is taken apart without being asked for
 
 std::string hz_text(double hz) { return fmt::format("{:.7g} Hz", hz); }
@@ -130,6 +132,8 @@ std::optional<RecognisedRecipe> recipe_of(const Recognition& recognition, int ch
     made.recipe.parts.push_back(std::move(out));
   }
   made.recipe.silence_after_s = std::max(0.0, static_cast<double>(recognition.frames - cursor) / rate);
+  for (const int channel : recognition.other_channels)
+    made.left_out.push_back(fmt::format("channel {}: it holds something else", channel + 1));
   made.complete = certain.size() == recognition.parts.size() && made.left_out.empty();
   for (const RecognisedPart& part : recognition.parts) {
     if (part.certain && part.written && part.reason.empty()) continue;
@@ -143,23 +147,37 @@ JudgedCapture recognised(const JudgedCapture& capture, const GatePolicy& policy)
   AudioSource& source = *capture.source_;
   const auto& channels = capture.health().channels;
   const bool silent = std::all_of(channels.begin(), channels.end(), [](const auto& c) { return c.silent; });
-  if (capture.known_stimulus() || silent || capture.seconds() > kLongestTakenApartS)
+  if (capture.known_stimulus() || silent || capture.seconds() > kLongestTakenApartS ||
+      (capture.seconds() > kQuicklyTakenApartS && !intake_detail::begins_certainly(source)))
     return capture.admitted(policy);
-  const Recognition found = recognise(source);
+  Recognition found = recognise(source);
+  if (!found.other_channels.empty()) return capture.admitted(policy);
+  const auto all = recipe_of(found, capture.channel_count());
+  const bool complete = all && all->complete;
+  // Of a pair of tones that came back, the lines between them are not what was played.
+  std::erase_if(found.parts, [](const RecognisedPart& part) {
+    const auto* tones = part.written ? std::get_if<Multitone>(&*part.written) : nullptr;
+    return tones != nullptr && tones->oscillators.size() > 1;
+  });
   const auto made = recipe_of(found, capture.channel_count());
   if (!made) return capture.admitted(policy);
   Take take;
   take.channel = found.channel;
   const auto certain = certain_ones(found);
+  const std::size_t others = found.parts.size() - certain.size();
   const KnownStimulus known{std::make_shared<Stimulus>(made->recipe), take};
   const Finding told{Severity::note, FindingCode::assumed_stimulus,
-                     fmt::format("it carries no recipe: {} {} recognised; 'wavicon show' tells more",
-                                 summary(certain), certain.size() == 1 ? "was" : "were"),
+                     fmt::format("it carries no recipe: {} {} recognised{}; 'wavicon show' tells more",
+                                 summary(certain), certain.size() == 1 ? "was" : "were",
+                                 others == 0 ? ""
+                                             : fmt::format(", {} more part{} left out as not certain", others,
+                                                           others == 1 ? " is" : "s are")),
                      std::nullopt};
-  JudgedCapture result = with_known(judge(capture.source_, capture.info_, capture.format_,
-                                          made->complete ? known : KnownStimulus{}, policy),
-                                    known, told);
-  result.explained_ = made->complete;
+  const bool explained = complete && made->recipe.parts.size() == all->recipe.parts.size();
+  JudgedCapture result = with_known(
+      judge(capture.source_, capture.info_, capture.format_, explained ? known : KnownStimulus{}, policy),
+      known, told);
+  result.explained_ = explained;
   return result;
 }
 
@@ -171,14 +189,18 @@ JudgedCapture placed_by(const JudgedCapture& b, const JudgedCapture& a, const Ga
   take.channel = channel;
   const auto found =
       align(a.source(), *b.source_, {.reference_channel = a.take().channel, .capture_channel = channel});
-  if (found && found->slips.empty()) {
+  // Where frames were lost, what follows lies elsewhere than one line says.
+  if (found && !found->slips.empty()) return b.admitted(policy);
+  if (found) {
     take.first_frame = found->delay_frames + a.take().first_frame * found->frames_per_frame;
     take.frames_per_frame = a.take().frames_per_frame * found->frames_per_frame;
     take.drift_ppm = found->drift_ppm;
     take.gain_db = db_from_ratio(std::max(1e-15, std::abs(found->gain)));
     take.polarity = found->gain < 0 ? -1 : 1;
   } else if (const auto place = intake_detail::place_by_parts(*a.known_stimulus(), *b.source_, channel)) {
-    take.first_frame = *place + a.take().first_frame;
+    take.first_frame = place->first_frame + a.take().first_frame * place->frames_per_frame;
+    take.frames_per_frame = a.take().frames_per_frame * place->frames_per_frame;
+    take.drift_ppm = 1e6 * (place->frames_per_frame - 1);
   } else {
     return b.admitted(policy);
   }

@@ -6,6 +6,8 @@
 #include <complex>
 #include <numbers>
 
+#include "samples.hpp"
+#include "segment_delay.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/linear_system.hpp"
 #include "wavicon/audio/transform.hpp"
@@ -67,9 +69,7 @@ std::vector<double> peaks_of(std::span<const double> x) {
     std::nth_element(around.begin(), around.begin() + static_cast<std::ptrdiff_t>(around.size() / 2),
                      around.end());
     if (power[k] < kOverMedian * around[around.size() / 2]) continue;
-    const double below = std::log(power[k - 1] + 1e-300), here = std::log(power[k]),
-                 above = std::log(power[k + 1] + 1e-300), bend = below - 2 * here + above;
-    rates.push_back((static_cast<double>(k) + (bend < 0 ? 0.5 * (below - above) / bend : 0)) /
+    rates.push_back((static_cast<double>(k) + line_offset(power[k - 1], power[k], power[k + 1])) /
                     static_cast<double>(transform.length()));
     for (std::size_t i = low; i < high; ++i) held += power[i];
     if (rates.size() > kMostLines) break;
@@ -84,9 +84,9 @@ std::vector<Complex> amplitudes(std::span<const double> block, const std::vector
   const std::size_t count = 2 * rates.size() + 1;
   std::vector<double> matrix(count * count, 0.0), right(count, 0.0), row(count);
   const double middle = 0.5 * static_cast<double>(block.size() - 1);
+  const auto window = hann_window(block.size());
   for (std::size_t n = 0; n < block.size(); ++n) {
-    const double h = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) /
-                                          static_cast<double>(block.size()));
+    const double h = window[n];
     for (std::size_t i = 0; i < rates.size(); ++i) {
       const double turn = 2 * std::numbers::pi * rates[i] * (static_cast<double>(n) - middle);
       row[2 * i] = std::sin(turn);
@@ -225,17 +225,8 @@ std::optional<LevelRamp> level_ramp(std::span<const double> x, double rate) {
     double last = 0, top_log = -1e300;
     const std::size_t hop = std::max(block / 2, x.size() / 2000);
     for (std::size_t n = 0; n + block <= x.size(); n += hop) {
-      Complex sum = 0;
-      double weight = 0;
       const double middle = 0.5 * static_cast<double>(block - 1);
-      for (std::size_t i = 0; i < block; ++i) {
-        const double h = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(i) + 0.5) /
-                                              static_cast<double>(block));
-        sum +=
-            h * x[n + i] * std::polar(1.0, -2 * std::numbers::pi * turn * (static_cast<double>(i) - middle));
-        weight += h;
-      }
-      const Complex seen = Complex(0, 2) * sum / weight;
+      const Complex seen = sine_amplitude(x.subspan(n, block), turn);
       if (std::abs(seen) < 1e-12) return std::nullopt;
       const double place = static_cast<double>(n) + middle;
       double phase = std::arg(seen) / (2 * std::numbers::pi) - turn * place;

@@ -7,6 +7,7 @@
 #include <numbers>
 #include <vector>
 
+#include "samples.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/elementary.hpp"
 #include "wavicon/audio/linear_system.hpp"
@@ -59,11 +60,8 @@ std::vector<std::pair<double, double>> rough_course(std::span<const double> x, d
     std::size_t top = 1;
     for (std::size_t b = 1; b + 1 < bins.size(); ++b)
       if (std::norm(bins[b]) > std::norm(bins[top])) top = b;
-    const double below = std::log(std::norm(bins[top - 1]) + 1e-300),
-                 here = std::log(std::norm(bins[top]) + 1e-300),
-                 above = std::log(std::norm(bins[std::min(top + 1, bins.size() - 1)]) + 1e-300);
-    const double bend = below - 2 * here + above;
-    const double shift = bend < 0 ? std::clamp(0.5 * (below - above) / bend, -0.5, 0.5) : 0;
+    const double shift = line_offset(std::norm(bins[top - 1]), std::norm(bins[top]),
+                                     std::norm(bins[std::min(top + 1, bins.size() - 1)]));
     const double hz = (static_cast<double>(top) + shift) * rate / static_cast<double>(length);
     if (hz > kLowestHz && hz < 0.48 * rate)
       course.emplace_back((static_cast<double>(at) + static_cast<double>(length) / 2) / rate, hz);

@@ -6,6 +6,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "samples.hpp"
+
 namespace wavicon::intake_detail {
 namespace {
 
@@ -31,12 +33,6 @@ bool same_level(const RecognisedPart& p, const RecognisedPart& q) {
   return std::abs(p.level_dbfs - q.level_dbfs) < kSameDb;
 }
 std::int64_t end_of(const RecognisedPart& part) { return part.first_frame + part.frames; }
-
-double median(std::vector<double> values) {
-  const auto at = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-  std::nth_element(values.begin(), at, values.end());
-  return *at;
-}
 
 using Row = std::vector<const RecognisedPart*>;
 
@@ -65,7 +61,7 @@ double edge_of(const Row& row) {
     edges.push_back(tone_of(*one).fade_out_s);
     most = std::min(most, 0.5 * tone_of(*one).seconds);
   }
-  return std::min(median(edges), most);
+  return std::min(median_of(edges), most);
 }
 
 double hz_of(const Row& row) {

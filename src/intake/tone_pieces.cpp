@@ -8,6 +8,8 @@
 #include <numbers>
 #include <optional>
 
+#include "samples.hpp"
+#include "segment_delay.hpp"
 #include "wavicon/audio/transform.hpp"
 #include "wavicon/audio/window.hpp"
 
@@ -36,12 +38,6 @@ constexpr int kOrders = 9;
 constexpr std::size_t kMostPieces = 4000;  // of one island: more is no test signal
 
 using Complex = std::complex<double>;
-
-double peak_of(std::span<const double> x) {
-  double peak = 0;
-  for (const double v : x) peak = std::max(peak, std::abs(v));
-  return peak;
-}
 
 // A sine with its course of phase: amplitude · sin 2π(phase + rate · (n - at)).
 struct Sine {
@@ -75,21 +71,8 @@ class Grower {
 
   // Complex amplitude of a sine of that rate around a place, its phase as it is there.
   [[nodiscard]] Complex look(double rate, std::int64_t first, std::int64_t length) const {
-    Complex sum = 0;
-    const double middle = 0.5 * static_cast<double>(length - 1), frames = static_cast<double>(length);
-    // Raised cosine and carrier, turned from sample to sample.
-    Complex fade = std::polar(1.0, std::numbers::pi / frames),
-            carrier = std::polar(1.0, 2 * std::numbers::pi * rate * middle);
-    const Complex fade_turn = fade * fade, turn = std::polar(1.0, -2 * std::numbers::pi * rate);
-    double weight = 0;
-    for (std::int64_t n = 0; n < length; ++n) {
-      const double h = 0.5 - 0.5 * fade.real();
-      sum += h * x_[static_cast<std::size_t>(first + n)] * carrier;
-      weight += h;
-      fade *= fade_turn;
-      carrier *= turn;
-    }
-    return weight > 0 ? Complex(0, 2) * sum / weight : Complex();
+    return sine_amplitude(x_.subspan(static_cast<std::size_t>(first), static_cast<std::size_t>(length)),
+                          rate);
   }
   [[nodiscard]] static std::int64_t block_of(double rate) {
     return std::llround(std::ceil(std::max(kBlockPeriods, kLeastBlock * rate)) / rate);
@@ -113,9 +96,8 @@ class Grower {
       if (k + kLobe >= top && k <= top + kLobe) near += std::norm(bins[k]);
     }
     if (near < kLeastOfAll * all) return std::nullopt;
-    const double below = std::log(std::norm(bins[top - 1]) + 1e-300), here = std::log(std::norm(bins[top])),
-                 above = std::log(std::norm(bins[top + 1]) + 1e-300), bend = below - 2 * here + above;
-    double rate = (static_cast<double>(top) + (bend < 0 ? 0.5 * (below - above) / bend : 0)) /
+    double rate = (static_cast<double>(top) +
+                   line_offset(std::norm(bins[top - 1]), std::norm(bins[top]), std::norm(bins[top + 1]))) /
                   static_cast<double>(transform.length());
     if (rate * static_cast<double>(length) < kLeastPeriods || rate > kHighest) return std::nullopt;
     // Both halves say the same, once the rate is right.
@@ -141,9 +123,9 @@ class Grower {
     mean /= static_cast<double>(length);
     double weight = 0;
     std::array<Complex, kOrders + 1> sums{};
+    const auto window = hann_window(static_cast<std::size_t>(length));
     for (std::int64_t n = 0; n < length; ++n) {
-      const double h = 1 - std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) /
-                                    static_cast<double>(length)),
+      const double h = window[static_cast<std::size_t>(n)],
                    v = x_[static_cast<std::size_t>(first + n)] - mean;
       all += h * v * v;
       weight += h;

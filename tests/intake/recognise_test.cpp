@@ -413,5 +413,89 @@ TEST(Recognise, DropoutsAreNotTakenForPauses) {
   EXPECT_GE(dropouts(both), alone);
 }
 
+// Steps and a block through a device that nothing can be lined up by, with a drift and with lost frames.
+class PlacedByParts : public ::testing::Test {
+ protected:
+  void SetUp() override {
+    cut_.silence(0.3);
+    for (int i = 0; i < 9; ++i)
+      cut_.tone(1000, -44 + 5 * i, 0.35 + 0.02 * (i % 4)).silence(0.07 + 0.011 * (i % 5));
+    const Audio tones = cut_.audio();
+    x_.assign(tones.channel(0).begin(), tones.channel(0).end());
+    x_.resize(x_.size() + 24000, 0.0);
+    block_ = static_cast<std::int64_t>(x_.size());
+    for (int n = 0; n < 105600; ++n)
+      x_.push_back((n < 24336 || n >= 62933 ? 0.01 : 0.4) *
+                   std::sin(2 * std::numbers::pi * 997 * n / 48000.0));
+    x_.resize(x_.size() + 9600, 0.0);
+    known_ = recognised(judge(audio_of(x_, 48000), SampleFormat::float64, {}, held_), policy_);
+    ASSERT_TRUE(known_->played());
+    ASSERT_EQ(known_->stimulus().parts().size(), 2U);
+  }
+  // A bend that no alignment proves itself through.
+  static std::vector<double> bent(std::vector<double> x) {
+    for (double& v : x) v = 0.125 * std::tanh(8 * v);
+    return x;
+  }
+  [[nodiscard]] JudgedCapture placed(const std::vector<double>& y) const {
+    return placed_by(
+        judge(audio_of(y, 48000), SampleFormat::float64, {known_->known_stimulus(), std::nullopt}, held_),
+        *known_, policy_);
+  }
+  const GatePolicy held_{.hold_faults = true}, policy_{.despite_faults = true};
+  std::optional<JudgedCapture> known_;
+  Cut cut_{48000};
+  std::vector<double> x_;
+  std::int64_t block_ = 0;
+};
+
+TEST_F(PlacedByParts, ADriftIsFollowed) {
+  for (const double ppm : {0.0, 60.0, -250.0}) {
+    const double step = 1 / (1 + ppm * 1e-6);
+    const JudgedCapture b = placed(bent(resampled(x_, step, 777.3 * step, x_.size() + 4800)));
+    ASSERT_TRUE(b.played()) << ppm;
+    EXPECT_NEAR(b.take().first_frame, 777.3, 0.3) << ppm;
+    EXPECT_NEAR((b.take().frames_per_frame - 1) * 1e6, ppm, 2) << ppm;
+    // Where the block steps is what its times are counted from.
+    const double up = static_cast<double>(block_) + 24336;
+    EXPECT_NEAR(b.take().first_frame + up * b.take().frames_per_frame, 777.3 + up * (1 + ppm * 1e-6), 0.3)
+        << ppm;
+  }
+}
+
+TEST_F(PlacedByParts, LostFramesAreRefused) {
+  for (const std::int64_t lost : {30, 288, 300, 1000})
+    for (const std::int64_t at : {std::int64_t{100000}, block_ - 9000}) {
+      auto y = bent(x_);
+      y.erase(y.begin() + at, y.begin() + at + lost);
+      EXPECT_FALSE(placed(y).played()) << lost << " at " << at;
+    }
+}
+
+// A wrong figure without a word would be worse than none.
+TEST(Recognise, ChannelsThatHoldOtherSignalsAreLeftAlone) {
+  Audio both(48000, 2, 96000);
+  for (std::size_t n = 0; n < 96000; ++n) {
+    const double t = 2 * std::numbers::pi * static_cast<double>(n) / 48000;
+    both.channel(0)[n] = 0.3 * std::sin(440 * t);
+    both.channel(1)[n] = 0.2 * std::sin(1000 * t);
+  }
+  EXPECT_FALSE(recognised(judge(both), {}).known_stimulus());
+  MemorySource source(both);
+  EXPECT_EQ(recognise(source).other_channels, std::vector<int>{1});
+  for (std::size_t n = 0; n < 96000; ++n) both.channel(1)[n] = -0.1 * both.channel(0)[n];
+  EXPECT_TRUE(recognised(judge(both), {}).known_stimulus());
+}
+
+TEST(Recognise, ProductsOfAPairAreNotTakenForTones) {
+  Audio pair(48000, 1, 96000);
+  for (std::size_t n = 0; n < 96000; ++n) {
+    const double t = 2 * std::numbers::pi * static_cast<double>(n) / 48000,
+                 x = 0.4 * std::sin(60 * t) + 0.1 * std::sin(7000 * t);
+    pair.channel(0)[n] = x + 0.002 * x * x;
+  }
+  EXPECT_FALSE(recognised(judge(pair), {}).known_stimulus());
+}
+
 }  // namespace
 }  // namespace wavicon

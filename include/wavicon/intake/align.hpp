@@ -31,7 +31,7 @@ struct Alignment {
   double confidence = 0;        ///< height of the flattened correlation over what chance gives; 0: one hit
   int looked = 0;               ///< segments that were searched for by themselves
   int agreed = 0;               ///< of these, found where the place says
-  double residual = 0;          ///< share of the power that is left, where that is the proof; else 0
+  bool by_residual = false;     ///< what is left is the proof: steady tones, of which 40 dB are there
   double match = 0;             ///< of a hit: correlation with what lies there, 0 … 1; 0: no hit, segments
   double spread_frames = 0;     ///< RMS by which single segments deviate from the line
   double uncertainty_frames = 0;  ///< of the delay in the middle of what both hold, k = 2

@@ -32,6 +32,7 @@ struct Recognition {
   double sample_rate_hz = 0;
   std::int64_t frames = 0;
   int channel = 0;                    ///< that was looked at, from 0
+  std::vector<int> other_channels{};  ///< from 0: that sound and hold something else
   double idle_dbfs = -1e9;            ///< RMS of the quietest 20 ms; -1e9: digital silence, or no pause
   std::vector<RecognisedPart> parts;  ///< in order of time
 };

@@ -191,6 +191,7 @@ LatencyResult measure_latency(const JudgedCapture& judged_a, const JudgedCapture
   result.spread_samples = found.spread_frames;
   result.polarity = found.gain < 0 ? -1 : 1;
   result.confidence = found.confidence;
+  result.by_residual = found.by_residual;
   result.match = found.match;
   result.uncertainty_samples = found.uncertainty_frames;
   result.drift_bound_ppm = found.drift_bound_ppm;
@@ -253,13 +254,14 @@ Sheet latency_sheet(const LatencyResult& r, const CaptureInfo& a, const CaptureI
   SheetBuilder sheet(latency_readings(), b);
   const double ms = 1000 * r.latency_samples / r.sample_rate_hz;
   Conditions conditions = {{"reference", a.file},
-                           {"by", std::string(r.by_marks    ? "marks"
-                                              : r.match > 0 ? "hit"
-                                                            : "programme")},
+                           {"by", std::string(r.by_marks      ? "marks"
+                                              : r.match > 0   ? "hit"
+                                              : r.by_residual ? "residual"
+                                                              : "programme")},
                            {"sample_rate_hz", r.sample_rate_hz}};
   if (r.match > 0)
     conditions.emplace_back("match", r.match);
-  else if (r.confidence > 0)  // else the residual is the proof
+  else if (!r.by_residual)
     conditions.emplace_back(r.by_marks ? "least_match" : "confidence", r.confidence);
   if (!r.by_marks && r.match == 0 && r.drift_ppm == 0)
     conditions.emplace_back("drift_bound_ppm", r.drift_bound_ppm);

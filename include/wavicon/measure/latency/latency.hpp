@@ -32,9 +32,9 @@ struct LatencyResult {
   int repeats = 0;             ///< marks that were compared; 0 for programme
   int polarity = 1;
   double drift_ppm = 0;
-  double confidence =
-      0;  ///< of a programme: as Alignment's; of marks: their least match, 0 … 1
-  double match = 0;  ///< of a hit: its correlation with what lies there, 0 … 1; 0: no hit
+  double confidence = 0;     ///< of a programme: as Alignment's; of marks: their least match, 0 … 1
+  bool by_residual = false;  ///< by what is left of steady tones, not by the correlation
+  double match = 0;          ///< of a hit: its correlation with what lies there, 0 … 1; 0: no hit
   std::optional<double> uncertainty_samples;  ///< of the latency, k = 2; none by marks
   double drift_bound_ppm = 0;                 ///< where no drift is claimed: what it can be at most, k = 2
   std::vector<double> candidates;             ///< other latencies that fit nearly as well
