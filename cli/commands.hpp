@@ -97,8 +97,9 @@ struct SheetOptions {
   std::string rms_reference = "square";
   bool quiet = false;
   bool verbose = false;
-  bool overlays = false;  ///< --plot lays several captures over each other
-  bool against = false;   ///< the first file is what the others are measured against
+  bool overlays = false;     ///< --plot lays several captures over each other
+  bool against = false;      ///< the first file is what the others are measured against
+  bool of_one_file = false;  ///< the first file may hold both
   /// @param draws  whether the command has a picture.
   void add_to(CLI::App& app, bool draws = true);
   /// Every file that could not be written and every limit that no reading has is found before anything is

@@ -223,6 +223,10 @@ std::vector<Sheet> measure_all(Measuring& command, MeasureRequest& request) {
         measure_one(command, request, gate.open(files[i]), i, sheets);
       break;
     case MeasuredInput::against:
+      if (files.size() == 1) {
+        measure_one(command, request, gate.open(files.front()), 0, sheets);
+        break;
+      }
       request.reference = gate.open(files.front());
       for (std::size_t i = 1; i < files.size(); ++i)
         measure_one(command, request, gate.open_against(files[i], *request.reference), i - 1, sheets);
@@ -248,7 +252,7 @@ std::vector<Sheet> measure_all(Measuring& command, MeasureRequest& request) {
 int run(Measuring& command) {
   const MeasurementDescriptor& descriptor = *command.descriptor;
   const std::size_t files = command.sheet.captures.size(),
-                    count = descriptor.input == MeasuredInput::against ? files - 1 : files;
+                    count = descriptor.input == MeasuredInput::against && files > 1 ? files - 1 : files;
   if (descriptor.input == MeasuredInput::pair && files > 2)
     throw Error(ErrorCode::bad_argument, "a pair is two files, or two channels of one");
   std::vector<std::string> inputs{command.stimulus};
@@ -291,6 +295,7 @@ void add_measurement(CLI::App& app, const MeasurementDescriptor& descriptor, Act
   command->sheet.overlays = descriptor.draws_several || descriptor.input == MeasuredInput::pair ||
                             descriptor.input == MeasuredInput::recording;
   command->sheet.against = descriptor.input == MeasuredInput::against;
+  command->sheet.of_one_file = descriptor.of_one_file;
   command->sheet.add_to(*sub, !descriptor.pictures.empty());
   add_gate_options(*sub, *command);
   for (const OptionField& field : command->fields) add_field(*sub, field);

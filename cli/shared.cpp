@@ -140,9 +140,11 @@ bool FormatOptions::dithers(SampleFormat format) const {
 
 void SheetOptions::add_to(CLI::App& app, bool draws) {
   if (against)
-    app.add_option("FILES", captures, "A, and what is measured against it: one B or several")
+    app.add_option("FILES", captures,
+                   of_one_file ? "A, and what is measured against it: one B or several; or one file with both"
+                               : "A, and what is measured against it: one B or several")
         ->required()
-        ->expected(2, 64);
+        ->expected(of_one_file ? 1 : 2, 64);
   else
     app.add_option("CAPTURE", captures, "audio files to measure")->required();
   app.add_option("--channel", channel, "measure this channel only, from 1")->check(CLI::PositiveNumber);

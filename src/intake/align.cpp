@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/intake/align.hpp"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <cmath>
 #include <complex>
@@ -10,12 +8,14 @@
 #include <numeric>
 
 #include "coarse_search.hpp"
+#include "comparable.hpp"
 #include "delay_line.hpp"
 #include "hit.hpp"
 #include "mark_search.hpp"
 #include "segment_delay.hpp"
-#include "wavicon/audio/error.hpp"
+#include "slip_place.hpp"
 #include "wavicon/audio/transform.hpp"
+#include "wavicon/intake/hits.hpp"
 
 namespace wavicon {
 namespace {
@@ -24,25 +24,26 @@ constexpr std::int64_t kSegment = 16384;   // frames
 constexpr double kSegmentRateHz = 96000;   // up to half as much again; longer ones above
 constexpr std::size_t kMostSegments = 64;  // spread over the whole: more do not bring the drift any nearer
 
-constexpr double kWeak = 0.003;         // of the strongest bin: what is far weaker is likely to be noise
-constexpr std::int64_t kNear = 64;      // frames by which a segment may lie off beside drift
-constexpr double kWorthALook = 0.3;     // of what each segment reaches by itself
-constexpr double kNothingLeft = 1e-9;   // of the power: nothing can be found that leaves less
-constexpr double kProvenLeft = 1e-4;    // of the power: so much alike are no two by chance
-constexpr double kPlainlyMore = 10;     // times that, at other places
-constexpr double kPlainlyLess = 0.8;    // of the power that one delay leaves
-constexpr double kNearlyFree = 0.98;    // of what each segment reaches by itself: one delay for all
-constexpr double kAlike = 0.1;          // correlation of a segment that is believed
-constexpr std::int64_t kFar = 8192;     // frames by which a slip may move a segment
-constexpr double kPlainlyAlike = 0.98;  // coherence from which no second way is tried
-constexpr double kClearly = 1.04;       // times as alike: the farther place is the right one
-constexpr double kUsually = 0.9;        // of what other segments reach
-constexpr int kPasses = 3;              // each with the place that the one before found
-constexpr double kSlackS = 6e-5;        // by which neighbouring segments may differ
-constexpr double kStill = 1e-7;         // frames
-constexpr int kMostSmallSlips = 3;      // that are looked for one after the other
-constexpr double kSaysNothing = 1e6;    // frames: the standard deviation of a segment without time in it
-constexpr double kWholeFrame = 0.01;    // so near to a whole frame counts as one
+constexpr double kWeak = 0.003;            // of the strongest bin: what is far weaker is likely to be noise
+constexpr std::int64_t kNear = 64;         // frames by which a segment may lie off beside drift
+constexpr double kWorthALook = 0.3;        // of what each segment reaches by itself
+constexpr double kNothingLeft = 1e-9;      // of the power: nothing can be found that leaves less
+constexpr double kProvenLeft = 1e-4;       // of the power: so much alike are no two by chance
+constexpr double kPlainlyMore = 10;        // times that, at other places
+constexpr double kPlainlyLess = 0.8;       // of the power that one delay leaves
+constexpr double kNearlyFree = 0.98;       // of what each segment reaches by itself: one delay for all
+constexpr double kAlike = 0.1;             // correlation of a segment that is believed
+constexpr std::int64_t kFar = 8192;        // frames by which a slip may move a segment
+constexpr int kMostAcross = 3;             // segments that one slip lies in
+constexpr std::int64_t kFarthest = 60000;  // where nothing lies nearer
+constexpr double kPlainlyAlike = 0.98;     // coherence from which no second way is tried
+constexpr double kClearly = 1.04;          // times as alike: the farther place is the right one
+constexpr double kUsually = 0.9;           // of what other segments reach
+constexpr int kPasses = 3;                 // each with the place that the one before found
+constexpr double kSlackS = 6e-5;           // by which neighbouring segments may differ
+constexpr double kStill = 1e-7;            // frames
+constexpr double kSaysNothing = 1e6;       // frames: the standard deviation of a segment without time in it
+constexpr double kWholeFrame = 0.01;       // so near to a whole frame counts as one
 
 using Bins = std::vector<std::complex<double>>;
 
@@ -85,16 +86,21 @@ class Aligner {
     const std::vector<Segment> tracked = segments_;
     const bool one = start_from_one_delay();
     solve(result);
-    const double left = one && options_.drift && !line_.is_consistent() ? left_over() : 0;
+    const bool slipped = !result.slips.empty();
+    const double left = one && options_.drift && (slipped || !line_.is_consistent())
+                            ? left_over_pieces(result.slips, tracked)
+                            : 0;
     if (left > kNothingLeft) {
-      // Slow content fits one delay nearly as well as a drift: what leaves plainly less is taken.
+      // Slow content fits one delay nearly as well as a drift, and beside a slip one delay is wrong for what
+      // lies behind it: what leaves plainly less is taken.
       const auto segments = segments_;
       const auto line = line_;
       const auto slips = result.slips;
       segments_ = tracked;
       result.slips.clear();
       solve(result);
-      if (!result.slips.empty() || left_over() > kPlainlyLess * left) {
+      if ((!slipped && !result.slips.empty()) ||
+          left_over_pieces(result.slips, tracked) > kPlainlyLess * left) {
         segments_ = segments;
         line_ = line;
         result.slips = slips;
@@ -107,6 +113,59 @@ class Aligner {
       settle(false);
     }
     finish(result);
+    result.gain = gain(result);
+    if (!result.slips.empty()) measure_slips(result, tracked);
+  }
+
+  // Counts and places of slips, by the line's pace and what each piece says of its own delay.
+  void measure_slips(Alignment& result, const std::vector<Segment>& tracked) {
+    std::vector<Slip> measured;
+    std::optional<Line> last;
+    std::int64_t last_end = 0;
+    for_each_piece(result.slips, tracked, [&](const Line& line) {
+      if (const auto frames = last ? std::llround(line.delay - last->delay) : 0; frames != 0)
+        measured.push_back(intake_detail::place_slip(a_, b_, options_, {*last, line, result.gain},
+                                                     {last_end, segments_.front().first + length_, frames}));
+      last = line;
+      last_end = segments_.back().first;
+    });
+    result.slips = std::move(measured);
+  }
+
+  // Calls look(line) with each piece between slips as segments_, timed by itself at the pace of the line.
+  template <typename Look>
+  void for_each_piece(const std::vector<Slip>& slips, const std::vector<Segment>& tracked, Look&& look) {
+    const std::vector<Segment> kept = segments_;
+    const double slope = line_.line().slope;
+    for (std::size_t i = 0; i <= slips.size(); ++i) {
+      segments_.clear();
+      for (const Segment& s : tracked)
+        if ((i == 0 || s.first >= slips[i - 1].before_frame) &&
+            (i == slips.size() || s.first <= slips[i].after_frame))
+          segments_.push_back(s);
+      if (segments_.empty()) continue;
+      for (int pass = 0; pass < 2; ++pass) refine();
+      DelayLine own(length_);
+      std::vector<Segment> level = segments_;
+      for (Segment& s : level) s.delay -= slope * line_.centre(s);
+      own.fit(level, false);
+      look(Line{own.line().delay, slope});
+    }
+    segments_ = kept;
+  }
+
+  // What is left when each piece lies by itself.
+  double left_over_pieces(const std::vector<Slip>& slips, const std::vector<Segment>& tracked) {
+    if (slips.empty()) return left_over();
+    const DelayLine kept = line_;
+    double sum = 0, count = 0;
+    for_each_piece(slips, tracked, [&](const Line& line) {
+      line_.set(line);
+      sum += left_over() * static_cast<double>(segments_.size());
+      count += static_cast<double>(segments_.size());
+    });
+    line_ = kept;
+    return count > 0 ? sum / count : 1;
   }
 
   // Steady tones have no more than their edges to be found by. Where all of the capture is there to 40 dB,
@@ -142,6 +201,7 @@ class Aligner {
     result.drift_bound_ppm = 1e6 * 2 * std::sqrt(12.0) * line_.delay_sigma() /
                              static_cast<double>(std::max<std::int64_t>(1, a_.frames()));
     finish(result);
+    result.gain = gain(result);
     return result;
   }
 
@@ -191,7 +251,6 @@ class Aligner {
     result.first_frame =
         static_cast<std::int64_t>(std::ceil(std::max(0.0, -line.delay / (1 + line.slope)) - kWholeFrame));
     result.end_frame = static_cast<std::int64_t>(std::floor(end + kWholeFrame));
-    result.gain = gain(result);
   }
 
   // One short sound: no segments, no drift.
@@ -199,25 +258,22 @@ class Aligner {
     const auto place = intake_detail::find_hit(a_, options_.reference_channel, active, b_,
                                                options_.capture_channel, transforms_);
     if (!place || (!options_.doubtful && std::abs(place->match) < options_.least_match)) return std::nullopt;
-    const auto around = std::llround(intake_detail::kAroundHitS * a_.sample_rate_hz());
-    length_ = active.frames() + 2 * around;
-    timing_.emplace(
-        a_.sample_rate_hz(),
-        intake_detail::edged_window(static_cast<std::size_t>(length_), static_cast<std::size_t>(around / 2)),
-        0.0);
-    segments_ = {
-        {active.first - around, static_cast<double>(place->delay_frames), 1, std::abs(place->match)}};
-    line_ = DelayLine(length_);
-    line_.set({static_cast<double>(place->delay_frames), 0});
-    settle(false);
+    const auto timed =
+        intake_detail::time_hit(a_, options_.reference_channel, active, b_, options_.capture_channel,
+                                static_cast<double>(place->delay_frames));
     Alignment result;
     result.match = std::abs(place->match);
+    if (!timed) return options_.doubtful ? std::optional(result) : std::nullopt;
+    line_.set({timed->delay_frames, 0});
     result.candidates.assign(place->others.begin(), place->others.end());
     finish(result);
+    result.uncertainty_frames = 2 * timed->sigma_frames;
+    result.gain = timed->both / timed->own;
     return result;
   }
 
   bool find_coarse(Alignment& result) {
+    if (find_row(result)) return true;
     const auto place = coarse_search_.run();
     if (!place) return false;
     coarse_ = place->delay_frames;
@@ -227,6 +283,21 @@ class Aligner {
     result.agreed = place->agreed;
     result.candidates = place->candidates;
     return options_.doubtful || intake_detail::is_proven(*place);
+  }
+
+  // Of a row of hits, which may repeat one sound, the whole row tells where it lies: nearly all of its hits,
+  // and none of them alone.
+  bool find_row(Alignment& result) {
+    if (!is_row_of_hits(a_, options_.reference_channel)) return false;
+    const auto row = align_hits(a_, b_, options_);
+    if (!row) return false;
+    coarse_ = row->hits.front().delay_frames;
+    excerpt_ = row->hits.front().first_frame;
+    result.looked = row->looked;
+    result.agreed = static_cast<int>(row->hits.size());
+    result.by_hits = true;
+    result.candidates = row->candidates;
+    return true;
   }
 
   // Segments of the reference, each searched near where the one before it was found, outwards from the
@@ -248,6 +319,7 @@ class Aligner {
     const auto middle = std::lower_bound(places.begin(), places.end(), excerpt_) - places.begin();
     auto walk = [&](std::ptrdiff_t from, std::ptrdiff_t to, std::ptrdiff_t way) {
       double delay = coarse_, usual = 0;
+      int missed = 0;
       std::int64_t known = excerpt_;
       for (std::ptrdiff_t i = from; i != to; i += way) {
         const std::int64_t first = places[static_cast<std::size_t>(i)];
@@ -261,6 +333,13 @@ class Aligner {
               far_off && far_off->alike > kUsually * usual &&
               (!found || far_off->alike > kClearly * found->alike))
             found = far_off;
+        // Where several in a row lie nowhere near, more may have been lost. Not before: of a loop, what lies
+        // across a slip is whole in another cycle.
+        missed = found && found->alike > kUsually * usual ? 0 : missed + 1;
+        if (missed > kMostAcross)
+          if (auto farther = search(first, delay, reach + kFarthest);
+              farther && farther->alike > kUsually * usual)
+            found = farther, missed = 0;
         if (found && found->alike > 0.5 * usual) {
           usual = std::max(usual, found->alike);
           segments_.push_back(*found);
@@ -397,7 +476,7 @@ class Aligner {
                    std::abs(alike) / std::sqrt(level * other)};
   }
 
-  // Delays that change by more than drift explains, and stay so.
+  // Delays that change by more than drift explains, and stay so. They are counted later, by the line's pace.
   void find_slips(Alignment& result) {
     std::sort(segments_.begin(), segments_.end(),
               [](const Segment& p, const Segment& q) { return p.first < q.first; });
@@ -416,29 +495,22 @@ class Aligner {
       const double apart = piece_end == nullptr ? 0 : static_cast<double>(s.first - piece_end->first);
       const double explained = 1 + (options_.drift ? options_.most_drift_ppm * 1e-6 * apart : 0);
       if (piece_end != nullptr && agreed == 1 && std::abs(moved) > explained + slack)
-        result.slips.push_back({piece_end->first, s.first, std::llround(moved)});
+        result.slips.push_back({piece_end->first, s.first, 0});
       piece_end = &s;
     }
   }
 
   // Steps that are too small to be seen before the delays are exact: a few frames at most.
   void find_small_slips(Alignment& result) {
-    for (int i = 0; i < kMostSmallSlips; ++i) {
-      const auto step = intake_detail::step_of(segments_, length_);
-      if (!step) return;
-      result.slips.push_back(
-          {segments_[step->before].first, segments_[step->before + 1].first, std::llround(step->frames)});
-      std::sort(result.slips.begin(), result.slips.end(),
-                [](const Slip& p, const Slip& q) { return p.after_frame < q.after_frame; });
-      const auto at = segments_.begin() + static_cast<std::ptrdiff_t>(step->before) + 1;
-      // What is longer goes on.
-      if (step->before + 1 >= segments_.size() - step->before - 1)
-        segments_.erase(at, segments_.end());
-      else
-        segments_.erase(segments_.begin(), at);
-      line_.fit(segments_, options_.drift);
-      settle(options_.drift);
-    }
+    const std::vector<std::size_t> steps = intake_detail::steps_of(segments_, length_);
+    if (steps.empty()) return;
+    for (const std::size_t at : steps)
+      result.slips.push_back({segments_[at - 1].first, segments_[at].first, 0});
+    std::sort(result.slips.begin(), result.slips.end(),
+              [](const Slip& p, const Slip& q) { return p.after_frame < q.after_frame; });
+    keep_longest_piece(result);
+    line_.fit(segments_, options_.drift);
+    settle(options_.drift);
   }
 
   // The line is drawn through the longest stretch without a slip: no drift goes across one.
@@ -512,32 +584,14 @@ class Aligner {
 
 }  // namespace
 
-namespace {
-
-void require_comparable(AudioSource& reference, AudioSource& capture, const AlignOptions& options) {
-  if (reference.sample_rate_hz() != capture.sample_rate_hz())
-    throw Error(ErrorCode::bad_argument,
-                fmt::format("the reference has {:g} Hz and the capture {:g} Hz: bring both to one rate first",
-                            reference.sample_rate_hz(), capture.sample_rate_hz()));
-  for (const auto& [source, channel] :
-       {std::pair{&reference, options.reference_channel}, {&capture, options.capture_channel}}) {
-    if (source->frames() == 0) throw Error(ErrorCode::bad_input, "there is no audio in it: 0 frames");
-    if (channel < 0 || channel >= source->channel_count())
-      throw Error(ErrorCode::bad_argument,
-                  fmt::format("there is no channel {}, it has {}", channel + 1, source->channel_count()));
-  }
-}
-
-}  // namespace
-
 std::optional<Alignment> align(AudioSource& reference, AudioSource& capture, const AlignOptions& options) {
-  require_comparable(reference, capture, options);
+  intake_detail::require_comparable(reference, capture, options);
   return Aligner(reference, capture, options).run();
 }
 
 std::optional<double> speed_between(AudioSource& reference, AudioSource& capture,
                                     const AlignOptions& options) {
-  require_comparable(reference, capture, options);
+  intake_detail::require_comparable(reference, capture, options);
   RealTransforms transforms;
   return intake_detail::CoarseSearch(reference, options.reference_channel, capture, options.capture_channel,
                                      0, transforms)

@@ -4,7 +4,6 @@
 // to `intake`.
 
 #include <cstdint>
-#include <optional>
 #include <vector>
 
 namespace wavicon::intake_detail {
@@ -16,6 +15,9 @@ struct Segment {
   double sigma = 1;        ///< standard deviation of the delay, frames
   double alike = 0;        ///< correlation with the capture there, 0 … 1
 };
+
+/// Student's t that is exceeded in one of 10 000 cases, either way, by degrees of freedom.
+[[nodiscard]] double surely(std::size_t freedom);
 
 /// A straight line of delays over frames.
 struct Line {
@@ -56,16 +58,10 @@ class DelayLine {
   double spread_ = 0, slope_sigma_ = 0, delay_sigma_ = 0;
 };
 
-/// A place at which the delays step, between two segments.
-struct Step {
-  std::size_t before = 0;  ///< index of the last segment before it
-  double frames = 0;
-};
-
-/// The step that explains delays far better than a straight line does, of three quarters of a frame at least;
-/// none when a line does as well.
+/// Steps that explain delays far better than a straight line does, of whole frames, at one pace beside them:
+/// indices of the segments behind them; none when a line does as well.
 ///
 /// @param segments  in order, with their final delays.
-[[nodiscard]] std::optional<Step> step_of(const std::vector<Segment>& segments, std::int64_t length);
+[[nodiscard]] std::vector<std::size_t> steps_of(const std::vector<Segment>& segments, std::int64_t length);
 
 }  // namespace wavicon::intake_detail

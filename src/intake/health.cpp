@@ -9,6 +9,7 @@
 #include <numeric>
 
 #include "island_parts.hpp"
+#include "mark_search.hpp"
 #include "spectra.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
@@ -250,6 +251,36 @@ void compare(AudioSource& capture, Stimulus& stimulus, const HealthOptions& opti
 
 namespace {
 
+// The channel that sounds loudest.
+int loudest_of(AudioSource& source) {
+  const auto channels = static_cast<std::size_t>(source.channel_count());
+  std::vector<double> scratch(channels * 16384), powers(channels, 0.0);
+  for_each_block(source, 0, source.frames(), scratch,
+                 [&](std::int64_t, std::span<const double> planar, std::int64_t frames) {
+                   for (std::size_t c = 0; c < channels; ++c)
+                     powers[c] += intake_detail::energy(planar.subspan(c * static_cast<std::size_t>(frames),
+                                                                       static_cast<std::size_t>(frames)));
+                 });
+  return static_cast<int>(std::max_element(powers.begin(), powers.end()) - powers.begin());
+}
+
+// Where the reference lies: by the marks of the stimulus where both have them, else by what both hold.
+void refer(AudioSource& reference, AudioSource& capture, const Stimulus* stimulus,
+           const HealthOptions& options, HealthResult& result) {
+  if (stimulus != nullptr && result.best && reference.sample_rate_hz() == capture.sample_rate_hz())
+    if (const auto takes = locate(reference, *stimulus, options.locate); !takes.empty()) {
+      result.alignment = alignment_of(takes[best_take(takes)], result.takes[*result.best]);
+      result.aligned_by_marks = true;
+      return;
+    }
+  AlignOptions channels{.reference_channel = loudest_of(reference)};
+  const auto here = static_cast<std::size_t>(channels.reference_channel);
+  channels.capture_channel = here < result.channels.size() && !result.channels[here].silent
+                                 ? channels.reference_channel
+                                 : loudest_of(capture);
+  result.alignment = align(reference, capture, channels);
+}
+
 // Nothing is known of it: what is recognised to be pauses between tones, and their edges, was played as well.
 void forgive_what_is_recognised(AudioSource& capture, std::vector<ChannelHealth>& channels) {
   constexpr double kLongestS = 600;  // of a capture
@@ -294,7 +325,7 @@ HealthResult check_health(AudioSource& capture, Stimulus* stimulus, const Health
   if (options.reference != nullptr) {
     result.referenced = true;
     result.reference_frames = options.reference->frames();
-    result.alignment = align(*options.reference, capture);
+    refer(*options.reference, capture, stimulus, options, result);
   }
   forgive_what_was_told(result, channels);
   return result;

@@ -230,6 +230,7 @@ std::vector<ChannelHealth> HealthMeter::finish() {
   std::vector<ChannelHealth> result;
   for (ChannelMeter& m : impl.channels) {
     ChannelHealth& h = m.health;
+    m.runs.finish();
     m.jumps.finish();
     m.repeats.finish();
     h.jump_count = m.jumps.count;

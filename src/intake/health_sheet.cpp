@@ -104,10 +104,19 @@ class Builder {
           Severity::fault, FindingCode::wrong_stimulus, std::nullopt,
           "the reference is not in this capture: they have too little in common; is it the right one?");
     const Alignment& a = *result_.alignment;
-    const Conditions conditions = {
-        {a.match > 0 ? "match" : "confidence", a.match > 0 ? a.match : a.confidence},
-        {"spread_samples", a.spread_frames}};
+    Conditions conditions = {{"by", std::string(result_.aligned_by_marks ? "marks"
+                                                : a.by_hits              ? "hits"
+                                                : a.match > 0            ? "hit"
+                                                : a.by_residual          ? "residual"
+                                                                         : "programme")}};
+    if (a.by_hits)
+      conditions.emplace_back("hits", static_cast<std::int64_t>(a.agreed));
+    else if (!result_.aligned_by_marks && !a.by_residual)
+      conditions.emplace_back(a.match > 0 ? "match" : "confidence", a.match > 0 ? a.match : a.confidence);
+    if (!result_.aligned_by_marks && a.match == 0) conditions.emplace_back("spread_samples", a.spread_frames);
     whole("delay_samples", a.delay_frames, conditions);
+    // Drift, level, polarity and what was lost are said once, of the stimulus.
+    if (result_.aligned_by_marks) return;
     whole("drift_ppm", a.drift_ppm, conditions);
     whole("gain_db", db_from_ratio(std::max(1e-15, std::abs(a.gain))), conditions);
     whole("polarity", a.gain < 0 ? -1 : 1, conditions);
@@ -116,12 +125,9 @@ class Builder {
     for (const Slip& slip : a.slips)
       say(Severity::fault, slip.frames < 0 ? FindingCode::lost_frames : FindingCode::repeated_frames,
           std::nullopt,
-          fmt::format("{} frames were {} between {:.2f} s and {:.2f} s of the reference; capture it again "
-                      "with a larger "
-                      "buffer",
+          fmt::format("{} frames were {} {} of the reference; capture it again with a larger buffer",
                       std::abs(slip.frames), slip.frames < 0 ? "lost" : "repeated or inserted",
-                      static_cast<double>(slip.after_frame) / result_.sample_rate_hz,
-                      static_cast<double>(slip.before_frame) / result_.sample_rate_hz));
+                      place_text(slip, result_.sample_rate_hz)));
     if (!a.candidates.empty() && a.slips.empty())
       say(Severity::warning, FindingCode::ambiguous_place, std::nullopt,
           fmt::format("the reference repeats itself: it fits nearly as well {} frames away",

@@ -5,9 +5,12 @@
 #include <cmath>
 #include <complex>
 #include <numbers>
+#include <numeric>
 
 #include "mark_search.hpp"
 #include "segment_delay.hpp"
+#include "wavicon/audio/fractional.hpp"
+#include "wavicon/intake/align.hpp"
 
 namespace wavicon::intake_detail {
 namespace {
@@ -20,8 +23,11 @@ constexpr double kFloor = 0.1;         // of the highest bin: whitening goes no 
 constexpr double kLeastEnergy = 1e-8;  // of the loudest stretch of the capture: less is silence
 constexpr std::size_t kLeastLength = 65536;  // of a transform
 constexpr std::size_t kMostPlaces = 24;      // that are looked at more closely
+constexpr std::size_t kMostNear = 4;         // of those near a delay
 constexpr double kApartS = 0.0005;           // by which places are two
 constexpr int kBetween = 4;             // places looked at on either side of a whole frame, up to half of one
+constexpr int kPasses = 4;              // of the timing
+constexpr double kStill = 1e-7;         // frames
 constexpr double kNearlyAsWell = 0.98;  // of the best match
 
 using Bins = std::vector<std::complex<double>>;
@@ -58,14 +64,14 @@ Hit taken(AudioSource& reference, int channel, const Stretch& active) {
 }
 
 // Keeps the best of those that lie near each other.
-void keep(std::vector<Candidate>& places, const Candidate& one, std::int64_t apart) {
+void keep(std::vector<Candidate>& places, const Candidate& one, std::int64_t apart, std::size_t most) {
   for (Candidate& other : places)
     if (std::abs(other.place - one.place) < apart) {
       if (std::abs(one.match) > std::abs(other.match)) other = one;
       return;
     }
   places.push_back(one);
-  if (places.size() <= kMostPlaces) return;
+  if (places.size() <= most) return;
   places.erase(std::min_element(places.begin(), places.end(), [](const Candidate& p, const Candidate& q) {
     return std::abs(p.match) < std::abs(q.match);
   }));
@@ -73,27 +79,40 @@ void keep(std::vector<Candidate>& places, const Candidate& one, std::int64_t apa
 
 class Search {
  public:
-  Search(const Hit& hit, AudioSource& capture, int channel, RealTransforms& transforms)
+  Search(const Hit& hit, AudioSource& capture, int channel, std::size_t transform_length,
+         std::size_t most_places, RealTransforms& transforms)
       : hit_(hit),
         capture_(capture),
         channel_(channel),
         length_(hit.samples.size()),
-        transform_(transforms.get(fast_transform_length(std::max(4 * length_, kLeastLength)))),
+        most_places_(most_places),
+        transform_(transforms.get(fast_transform_length(transform_length))),
         apart_(std::max<std::int64_t>(2, std::llround(kApartS * capture.sample_rate_hz()))) {
     own_ = transform_.bins_of(hit.samples);
     whiten(own_);
     own_energy_ = energy(transform_.invert(own_));
   }
 
-  // Every place of the capture, block by block: correlation over the energy of what lies there.
-  std::vector<Candidate> places() {
-    std::vector<Candidate> found;
+  // The best places first … end of the capture, block by block: correlation over the energy of what lies
+  // there, then of that stretch alone.
+  std::optional<HitPlace> best(std::int64_t first, std::int64_t end) {
+    std::vector<Candidate> places;
     const auto hop = static_cast<std::int64_t>(transform_.length() - length_);
-    for (std::int64_t start = -static_cast<std::int64_t>(length_); start < capture_.frames(); start += hop)
-      look(start, found);
+    for (std::int64_t start = first; start < end; start += hop)
+      look(start, std::min(hop, end - start), places);
+    for (Candidate& one : places) one.match = match(one.place, one.place);
+    std::sort(places.begin(), places.end(),
+              [](const Candidate& p, const Candidate& q) { return std::abs(p.match) > std::abs(q.match); });
+    if (places.empty() || places.front().match == 0) return std::nullopt;
+    HitPlace found{places.front().place - hit_.first, places.front().match, {}};
+    for (std::size_t i = 1; i < places.size(); ++i)
+      if (std::abs(places[i].match) > kNearlyAsWell * std::abs(found.match) &&
+          places[i].place != places.front().place)
+        found.others.push_back(places[i].place - hit_.first);
     return found;
   }
 
+ private:
   // The match at one place, of that stretch alone.
   [[nodiscard]] double match(std::int64_t place, std::int64_t& best_place) {
     auto y = read_channel(capture_, channel_, place, static_cast<std::int64_t>(length_));
@@ -117,7 +136,6 @@ class Search {
     return between(other, static_cast<double>(best_lag), best) / std::sqrt(energies);
   }
 
- private:
   // The crest near a whole lag, which need not lie on it.
   [[nodiscard]] double between(const Bins& cross, double lag, double best) const {
     const double turn = 2 * std::numbers::pi / static_cast<double>(transform_.length());
@@ -135,7 +153,7 @@ class Search {
     return best;
   }
 
-  void look(std::int64_t start, std::vector<Candidate>& found) {
+  void look(std::int64_t start, std::int64_t count, std::vector<Candidate>& found) {
     const auto y = read_channel(capture_, channel_, start, static_cast<std::int64_t>(transform_.length()));
     Bins other = transform_.bins_of(y);
     whiten(other);
@@ -144,23 +162,23 @@ class Search {
     for (std::size_t n = 0; n < white.size(); ++n) sums[n + 1] = sums[n] + white[n] * white[n];
     for (std::size_t k = 0; k < other.size(); ++k) other[k] *= std::conj(own_[k]);
     const auto correlation = transform_.invert(other);
-    const std::size_t hop = transform_.length() - length_;
+    const auto places = static_cast<std::size_t>(count);
     double loudest = 0;
-    for (std::size_t n = 0; n < hop; ++n) loudest = std::max(loudest, sums[n + length_] - sums[n]);
+    for (std::size_t n = 0; n < places; ++n) loudest = std::max(loudest, sums[n + length_] - sums[n]);
     loudest_ = std::max(loudest_, loudest);
     const auto at = [&](std::size_t n) {
       const double there = sums[n + length_] - sums[n];
       return there > kLeastEnergy * loudest_ ? correlation[n] / std::sqrt(own_energy_ * there) : 0.0;
     };
-    for (std::size_t n = 1; n + 1 < hop; ++n) {
+    for (std::size_t n = 1; n + 1 < places; ++n) {
       const double here = std::abs(at(n));
       if (here > 0 && here >= std::abs(at(n - 1)) && here >= std::abs(at(n + 1)) && here > least(found))
-        keep(found, {at(n), start + static_cast<std::int64_t>(n)}, apart_);
+        keep(found, {at(n), start + static_cast<std::int64_t>(n)}, apart_, most_places_);
     }
   }
-  static double least(const std::vector<Candidate>& found) {
+  [[nodiscard]] double least(const std::vector<Candidate>& found) const {
     double least = 0;
-    if (found.size() < kMostPlaces) return least;
+    if (found.size() < most_places_) return least;
     least = 1e300;
     for (const Candidate& one : found) least = std::min(least, std::abs(one.match));
     return least;
@@ -170,6 +188,7 @@ class Search {
   AudioSource& capture_;
   int channel_;
   std::size_t length_;
+  std::size_t most_places_;
   RealTransform& transform_;
   std::int64_t apart_;
   Bins own_;
@@ -207,20 +226,48 @@ bool is_hit(const Stretch& active, double sample_rate_hz) noexcept {
 std::optional<HitPlace> find_hit(AudioSource& reference, int reference_channel, const Stretch& active,
                                  AudioSource& capture, int capture_channel, RealTransforms& transforms) {
   const Hit hit = taken(reference, reference_channel, active);
-  Search search(hit, capture, capture_channel, transforms);
-  std::vector<Candidate> places = search.places();
-  for (Candidate& one : places) one.match = search.match(one.place, one.place);
-  const auto better = [](const Candidate& p, const Candidate& q) {
-    return std::abs(p.match) > std::abs(q.match);
-  };
-  std::sort(places.begin(), places.end(), better);
-  if (places.empty() || places.front().match == 0) return std::nullopt;
-  HitPlace found{places.front().place - hit.first, places.front().match, {}};
-  for (std::size_t i = 1; i < places.size(); ++i)
-    if (std::abs(places[i].match) > kNearlyAsWell * std::abs(found.match) &&
-        places[i].place != places.front().place)
-      found.others.push_back(places[i].place - hit.first);
-  return found;
+  const std::size_t length = hit.samples.size();
+  return Search(hit, capture, capture_channel, std::max(4 * length, kLeastLength), kMostPlaces, transforms)
+      .best(-static_cast<std::int64_t>(length), capture.frames());
+}
+
+std::optional<HitPlace> find_hit_near(AudioSource& reference, int reference_channel, const Stretch& active,
+                                      AudioSource& capture, int capture_channel, std::int64_t delay_frames,
+                                      std::int64_t reach_frames, RealTransforms& transforms) {
+  const Hit hit = taken(reference, reference_channel, active);
+  const auto reach = static_cast<std::size_t>(2 * reach_frames + 1);
+  const std::int64_t first = hit.first + delay_frames - reach_frames;
+  return Search(hit, capture, capture_channel, hit.samples.size() + reach, kMostNear, transforms)
+      .best(first, first + static_cast<std::int64_t>(reach));
+}
+
+std::optional<TimedHit> time_hit(AudioSource& reference, int reference_channel, const Stretch& active,
+                                 AudioSource& capture, int capture_channel, double delay_frames) {
+  const auto around = std::llround(kAroundHitS * reference.sample_rate_hz());
+  const std::int64_t first = active.first - around, length = active.frames() + 2 * around;
+  SegmentDelays timing(reference.sample_rate_hz(),
+                       edged_window(static_cast<std::size_t>(length), static_cast<std::size_t>(around / 2)),
+                       0.0);
+  const std::vector<double>& window = timing.window();
+  auto x = read_channel(reference, reference_channel, first, length);
+  TimedHit result{.delay_frames = delay_frames, .own = energy(x)};
+  const std::vector<double> whole = x;
+  for (std::size_t n = 0; n < x.size(); ++n) x[n] *= window[n];
+  const FractionalReader reader;
+  std::vector<double> y(x.size());
+  for (int pass = 0; pass < kPasses; ++pass) {
+    Alignment along;
+    along.delay_frames = result.delay_frames;
+    read_aligned(capture, capture_channel, along, first, reader, y);
+    result.both = std::inner_product(whole.begin(), whole.end(), y.begin(), 0.0);
+    for (std::size_t n = 0; n < y.size(); ++n) y[n] *= window[n];
+    const auto late = timing(x, y);
+    if (!late) return std::nullopt;
+    result.delay_frames += late->frames;
+    result.sigma_frames = late->sigma_frames;
+    if (std::abs(late->frames) < kStill) break;
+  }
+  return result;
 }
 
 }  // namespace wavicon::intake_detail

@@ -39,4 +39,22 @@ struct HitPlace {
                                                const Stretch& active, AudioSource& capture,
                                                int capture_channel, RealTransforms& transforms);
 
+/// The same within so many frames of a delay: of a few places only.
+[[nodiscard]] std::optional<HitPlace> find_hit_near(AudioSource& reference, int reference_channel,
+                                                    const Stretch& active, AudioSource& capture,
+                                                    int capture_channel, std::int64_t delay_frames,
+                                                    std::int64_t reach_frames, RealTransforms& transforms);
+
+/// A hit whose delay is known to a frame, timed to a small part of one.
+struct TimedHit {
+  double delay_frames = 0;
+  double sigma_frames = 0;
+  double both = 0, own = 0;  ///< Σxy and Σx² there: their ratio is the gain
+};
+
+/// @return none when nothing of it says anything of time.
+[[nodiscard]] std::optional<TimedHit> time_hit(AudioSource& reference, int reference_channel,
+                                               const Stretch& active, AudioSource& capture,
+                                               int capture_channel, double delay_frames);
+
 }  // namespace wavicon::intake_detail

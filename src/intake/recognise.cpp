@@ -25,37 +25,9 @@ constexpr double kMostS = 120;  // of a stretch that is looked at
 constexpr double kQuickLookS = 5;
 constexpr double kMostInAllS = 600;  // of sound
 constexpr const char* kNotLookedAt = "not looked at: ten minutes of sound are";
-constexpr double kBlockS = 0.01;
-constexpr double kSilent = 0.01;                   // of the highest block
-constexpr double kEdge = 0.01;                     // of a sweep, where it may be faded
 constexpr double kNearS = 1, kShortS = 0.6;        // what is so near to programme and so short
 constexpr double kBesideS = 0.2, kNotLongS = 1.5;  // or so near and so short, may be a note of it
 constexpr double kOneProgrammeS = 0.6;             // pauses within programme
-
-struct Span {
-  std::size_t first = 0;
-  std::size_t end = 0;
-};
-
-Span sounding(const std::vector<double>& x, double rate) {
-  const auto block = static_cast<std::size_t>(kBlockS * rate);
-  std::vector<double> peaks;
-  for (std::size_t at = 0; at < x.size(); at += block) {
-    double most = 0;
-    for (std::size_t i = at; i < std::min(x.size(), at + block); ++i) most = std::max(most, std::abs(x[i]));
-    peaks.push_back(most);
-  }
-  const double highest = *std::max_element(peaks.begin(), peaks.end());
-  if (!(highest > 0)) throw Error(ErrorCode::bad_input, "the reference is silent");
-  std::size_t first = 0, last = peaks.size();
-  while (peaks[first] < kSilent * highest) ++first;
-  while (peaks[last - 1] < kSilent * highest) --last;
-  // To the sample within the first and the last block.
-  std::size_t from = first * block, to = std::min(x.size(), last * block);
-  while (from < to && std::abs(x[from]) < 1e-4 * highest) ++from;
-  while (to > from && std::abs(x[to - 1]) < 1e-4 * highest) --to;
-  return {from, to};
-}
 
 bool is_programme(const RecognisedPart& part) { return part.kind == "programme" || part.kind == "hit"; }
 
@@ -220,23 +192,15 @@ bool intake_detail::begins_certainly(AudioSource& signal) {
   return std::any_of(parts.begin(), parts.end(), [](const RecognisedPart& part) { return part.certain; });
 }
 
-std::optional<RecognisedSweep> recognise_sweep(AudioSource& signal, int channel) {
-  if (signal.frames() == 0) throw Error(ErrorCode::bad_input, "the reference has 0 frames");
-  if (channel < 0 || channel >= signal.channel_count())
-    throw Error(ErrorCode::bad_argument, fmt::format("there is no channel {}", channel + 1));
-  const double rate = signal.sample_rate_hz();
-  const auto x =
-      read_channel(signal, channel, 0, std::min(signal.frames(), static_cast<std::int64_t>(kMostS * rate)));
-  const Span span = sounding(x, rate);
-  const auto found = sweep_course(std::span(x).subspan(span.first, span.end - span.first), rate);
-  if (!found) return std::nullopt;
-  return RecognisedSweep{Sweep{.from_hz = found->from_hz,
-                               .to_hz = found->to_hz,
-                               .seconds = found->seconds,
-                               .law = found->log ? "log" : "linear",
-                               .fade_in_s = kEdge * found->seconds,
-                               .fade_out_s = kEdge * found->seconds},
-                         static_cast<std::int64_t>(span.first), found->spread_rad};
+const RecognisedPart* only_sweep(const Recognition& recognition) {
+  const RecognisedPart* found = nullptr;
+  for (const RecognisedPart& part : recognition.parts) {
+    const auto* sweep = part.certain && part.written ? std::get_if<Sweep>(&*part.written) : nullptr;
+    if (sweep == nullptr || sweep->return_trip) continue;
+    if (found != nullptr) return nullptr;
+    found = &part;
+  }
+  return found;
 }
 
 }  // namespace wavicon

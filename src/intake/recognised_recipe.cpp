@@ -88,6 +88,33 @@ std::vector<const RecognisedPart*> certain_ones(const Recognition& recognition) 
   return certain;
 }
 
+// The longest pause in which something is to be heard, as a part: what noise is measured in.
+void add_pause(Recognition& found) {
+  constexpr double kLeastS = 0.3, kRingS = 0.1, kBeforeS = 0.02;  // from end to beginning
+  if (found.idle_dbfs < -300) return;                             // digital silence
+  const std::int64_t least = std::llround(kLeastS * found.sample_rate_hz),
+                     ring = std::llround(kRingS * found.sample_rate_hz),
+                     before = std::llround(kBeforeS * found.sample_rate_hz);
+  std::int64_t from = 0, first = 0, longest = 0;
+  const auto look = [&](std::int64_t next) {
+    if (next - from > longest) {
+      first = from;
+      longest = next - from;
+    }
+  };
+  for (const RecognisedPart& part : found.parts) {
+    look(part.first_frame - before);
+    from = std::max(from, part.first_frame + part.frames + ring);
+  }
+  look(found.frames);
+  if (longest < least) return;
+  RecognisedPart pause{.kind = "silence", .first_frame = first, .frames = longest, .certain = true};
+  pause.written = Silence{.seconds = static_cast<double>(longest) / found.sample_rate_hz};
+  found.parts.insert(std::find_if(found.parts.begin(), found.parts.end(),
+                                  [&](const RecognisedPart& part) { return part.first_frame > first; }),
+                     std::move(pause));
+}
+
 std::string summary(const std::vector<const RecognisedPart*>& parts) {
   std::string text;
   for (std::size_t i = 0; i < std::min<std::size_t>(3, parts.size()); ++i)
@@ -159,21 +186,24 @@ JudgedCapture recognised(const JudgedCapture& capture, const GatePolicy& policy)
     const auto* tones = part.written ? std::get_if<Multitone>(&*part.written) : nullptr;
     return tones != nullptr && tones->oscillators.size() > 1;
   });
+  const auto certain = certain_ones(found);
+  const std::string told_of = summary(certain);
+  const std::size_t recognised_parts = certain.size();
+  if (certain.empty()) return capture.admitted(policy);
+  const std::size_t others = found.parts.size() - recognised_parts;
+  add_pause(found);
   const auto made = recipe_of(found, capture.channel_count());
-  if (!made) return capture.admitted(policy);
   Take take;
   take.channel = found.channel;
-  const auto certain = certain_ones(found);
-  const std::size_t others = found.parts.size() - certain.size();
   const KnownStimulus known{std::make_shared<Stimulus>(made->recipe), take};
   const Finding told{Severity::note, FindingCode::assumed_stimulus,
                      fmt::format("it carries no recipe: {} {} recognised{}; 'wavicon show' tells more",
-                                 summary(certain), certain.size() == 1 ? "was" : "were",
+                                 told_of, recognised_parts == 1 ? "was" : "were",
                                  others == 0 ? ""
                                              : fmt::format(", {} more part{} left out as not certain", others,
                                                            others == 1 ? " is" : "s are")),
                      std::nullopt};
-  const bool explained = complete && made->recipe.parts.size() == all->recipe.parts.size();
+  const bool explained = complete && recognised_parts == all->recipe.parts.size();
   JudgedCapture result = with_known(
       judge(capture.source_, capture.info_, capture.format_, explained ? known : KnownStimulus{}, policy),
       known, told);

@@ -19,6 +19,8 @@ constexpr double kDropoutEdge =
 constexpr double kDropoutEdgeSteps = 4;  // dither in silence moves by two
 constexpr double kDropoutSteps = 32;     // of the format: sound below this level has zeros of its own
 constexpr double kLevelS = 0.02;         // memory of the level around
+constexpr double kNewSound = 10;         // times the level before: what begins behind a pause, such as a hit
+constexpr double kLookBehindS = 0.02;
 
 }  // namespace
 
@@ -27,9 +29,11 @@ RunLimits::RunLimits(double sample_rate_hz, SampleFormat format)
       decay(std::exp(-1.0 / (kLevelS * sample_rate_hz))),
       chunk_decay(std::pow(decay, static_cast<double>(kChunk))),
       shortest_dropout(std::llround(kShortestDropoutS * sample_rate_hz)),
-      longest_dropout(std::llround(kLongestDropoutS * sample_rate_hz)) {}
+      longest_dropout(std::llround(kLongestDropoutS * sample_rate_hz)),
+      look_behind(std::llround(kLookBehindS * sample_rate_hz)) {}
 
 void RunFollower::pass(const double* x, double peak) {
+  if (suspect_until_ >= 0) look_behind(peak);
   level_ = std::max(peak, level_ * limits_->chunk_decay);
   constexpr auto frames = static_cast<std::ptrdiff_t>(kChunk);
   frame_ += frames;
@@ -53,6 +57,7 @@ void RunFollower::take(double x, double quantum) {
     run_ = 1;
   }
   follow_zeros(x, quantum);
+  if (suspect_until_ >= 0) look_behind(std::abs(x));
   level_ = std::max(std::abs(x), level_ * limits_->decay);
   last_ = x;
   ++frame_;
@@ -78,7 +83,6 @@ void RunFollower::end_run(double after, double quantum) {
 }
 
 void RunFollower::follow_zeros(double x, double quantum) {
-  ChannelHealth& h = *health_;
   if (x == 0) {
     if (zeros_from_ < 0) {
       zeros_from_ = frame_;
@@ -95,10 +99,27 @@ void RunFollower::follow_zeros(double x, double quantum) {
                    length <= limits_->longest_dropout && sound && std::abs(last_sound_) > edge &&
                    std::abs(x) > edge;
   if (cut) {
-    ++h.dropout_count;
-    if (h.dropouts.size() < kKeptStretches) h.dropouts.push_back({zeros_from_, length});
+    confirm();
+    suspect_ = {zeros_from_, length};
+    suspect_level_ = level_at_zeros_;
+    suspect_until_ = frame_ + limits_->look_behind;
   }
   zeros_from_ = -1;
+}
+
+// Sound that goes on behind the zeros was cut off; a far louder one has begun there.
+void RunFollower::look_behind(double peak) {
+  if (peak > kNewSound * suspect_level_)
+    suspect_until_ = -1;
+  else if (frame_ >= suspect_until_)
+    confirm();
+}
+
+void RunFollower::confirm() {
+  if (suspect_until_ < 0) return;
+  suspect_until_ = -1;
+  ++health_->dropout_count;
+  if (health_->dropouts.size() < kKeptStretches) health_->dropouts.push_back(suspect_);
 }
 
 }  // namespace wavicon::intake_detail

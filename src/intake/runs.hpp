@@ -16,6 +16,7 @@ struct RunLimits {
   double chunk_decay = 0;  ///< the same, per kChunk frames
   std::int64_t shortest_dropout = 0;
   std::int64_t longest_dropout = 0;
+  std::int64_t look_behind = 0;  ///< frames behind zeros in which a new sound would be at its height
   RunLimits(double sample_rate_hz, SampleFormat format);
 };
 
@@ -31,10 +32,14 @@ class RunFollower {
   void take(double x, double quantum);
   [[nodiscard]] bool pending() const { return run_ >= 3; }
   void move_to(ChannelHealth& health) { health_ = &health; }
+  /// No more is to come.
+  void finish() { confirm(); }
 
  private:
   void end_run(double after, double quantum);
   void follow_zeros(double x, double quantum);
+  void look_behind(double peak);
+  void confirm();
 
   const RunLimits* limits_;
   ChannelHealth* health_;
@@ -46,6 +51,9 @@ class RunFollower {
   double level_ = 0;  // decaying peak of the sound so far
   double level_at_zeros_ = 0;
   double last_sound_ = 0;  // sample before the zeros
+  Stretch suspect_;        // a dropout, unless something far louder begins behind it
+  double suspect_level_ = 0;
+  std::int64_t suspect_until_ = -1;  // none
 };
 
 }  // namespace wavicon::intake_detail

@@ -71,6 +71,12 @@ std::vector<std::pair<double, double>> points_of(const Curve& curve, const Curve
 
 std::string axes(const CurveStyle& style, Extent extent) {
   auto [highest, lowest, first, last] = extent;
+  if (style.points) {
+    const double beside = first < last ? 0.02 * (last - first) : 1,
+                 over = lowest < highest ? 0.08 * (highest - lowest) : 1;
+    return fmt::format("set xrange [{:.8g}:{:.8g}]\nset yrange [{:.10g}:{:.10g}]\nset ytics auto\n",
+                       first - beside, last + beside, lowest - over, highest + over);
+  }
   const double step = style.half_turn > 0     ? style.half_turn / 4
                       : highest - lowest > 60 ? 20
                       : highest - lowest > 24 ? 10
@@ -109,10 +115,11 @@ std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& styl
     script += data_block(fmt::format("curve{}", i), points_of(*drawn[i].curve, style, extent));
     const std::string dashes =
         std::string(kPens[i].dashes) == "solid" ? "dt solid" : fmt::format("dt {}", kPens[i].dashes);
-    plot +=
-        fmt::format("{}$curve{} using 1:2 with {} lc rgb '{}' lw {} {} title {}", i == 0 ? "" : ", ", i,
-                    style.steps ? (drawn.size() == 1 ? "boxes fs solid 0.6 noborder" : "histeps") : "lines",
-                    kPens[i].colour, drawn[i].strong ? 1.8 : 1.1, dashes, literal(drawn[i].name));
+    plot += fmt::format("{}$curve{} using 1:2 with {} lc rgb '{}' lw {} {} title {}", i == 0 ? "" : ", ", i,
+                        style.points  ? "points pt 7 ps 1"
+                        : style.steps ? (drawn.size() == 1 ? "boxes fs solid 0.6 noborder" : "histeps")
+                                      : "lines",
+                        kPens[i].colour, drawn[i].strong ? 1.8 : 1.1, dashes, literal(drawn[i].name));
   }
   script += axes(style, extent);
   std::string subject;

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "intake/hit_signals.hpp"
 #include "program.hpp"
 #include "wavicon/file/audio_file.hpp"
 
@@ -71,6 +72,62 @@ TEST_F(Recognising, ShowSaysWhatItIsInTheFirstLine) {
   EXPECT_EQ(wavicon("show silence.wav --save-recipe s.toml").status, 3);
   EXPECT_FALSE(std::filesystem::exists(file("s.toml")));
   EXPECT_HAS(bad(2, "show steps.wav --save-recipe steps.wav"), "steps.wav");
+}
+
+// A drum track through an interface: each hit, in two files or in one; a channel that holds nothing is passed
+// over.
+TEST_F(Recognising, LatencyTimesEachHitOfATrack) {
+  const RowOfHits row = row_of(10, 7);
+  RowOfHits loose = row;
+  for (std::size_t i = 0; i < loose.late.size(); ++i) loose.late[i] = 400 + 15 * gaussian(4, i);
+  const auto x = samples_of(row, kRate), y = samples_of(loose, kRate);
+  write("drums.wav", x);
+  write("loose.wav", y);
+  good(
+      "feed drums.wav --through 'sim:heron?delay=51.4&noise=-90' --keep-latency --tail 0.5 -o back.wav "
+      "--quiet");
+  const std::string said = good("latency drums.wav back.wav");
+  EXPECT_HAS(said, "ms) after A: 10 hits, steady to");
+  const json sheet =
+      json::parse(good("latency drums.wav loose.wav --json --csv hits.csv --plot hits.svg --draw hits"));
+  int hits = 0;
+  for (const json& one : sheet["readings"]) hits += one["name"] == "hit_samples";
+  EXPECT_EQ(hits, 10);
+  EXPECT_HAS(read_text(file("hits.csv")), "worst_hit_samples");
+  EXPECT_HAS(read_text(file("hits.svg")), "Latency of each hit");
+  // Source and return in one file.
+  Audio both(kRate, 3, static_cast<std::int64_t>(x.size()));
+  std::copy(x.begin(), x.end(), both.channel(0).begin());
+  std::copy(y.begin(), y.end(), both.channel(2).begin());
+  for (std::size_t n = 0; n < x.size(); ++n) both.channel(1)[n] = 0.01 * gaussian(6, n);
+  write_audio_file(file("both.wav"), both, {});
+  EXPECT_HAS(good("latency both.wav --channels 1,3"), "not steadily: 10 hits jitter by");
+  EXPECT_HAS(good("latency both.wav --channels 3,1"), "samples (");
+  EXPECT_HAS(bad(2, "latency both.wav"), "of one file, two channels are compared: --channels 1,2");
+  EXPECT_HAS(bad(2, "latency both.wav --channels 1,4"), "no channel 4");
+  EXPECT_HAS(bad(2, "null both.wav"), "FILES");
+  // Hiss in channel 1, the return in channel 2.
+  Audio second(kRate, 2, static_cast<std::int64_t>(x.size()));
+  std::copy(y.begin(), y.end(), second.channel(1).begin());
+  for (std::size_t n = 0; n < x.size(); ++n) second.channel(0)[n] = 0.01 * gaussian(6, n);
+  write_audio_file(file("second.wav"), second, {});
+  EXPECT_HAS(good("latency drums.wav second.wav"),
+             "channel 1 of A, channel 2 of B: those before hold nothing of A");
+}
+
+// A tone between pauses: noise is read in a pause, of which nobody said where it is.
+TEST_F(Recognising, NoiseIsReadInThePause) {
+  std::vector<double> x;
+  add_silence(x, 1);
+  add_tone(x, 997, -20, 2);
+  add_silence(x, 2);
+  for (std::size_t n = 0; n < x.size(); ++n) x[n] += std::pow(10, -90.0 / 20) * gaussian(3, n);
+  write("pauses.wav", x);
+  const json sheet = json::parse(good("noise pauses.wav --json"));
+  const json& level = reading(sheet, "noise_dbfs");
+  // Of white noise, the part from 20 Hz to 20 kHz of 24 kHz.
+  EXPECT_NEAR(level["value"].get<double>(), -90.8, 0.1);
+  EXPECT_NEAR(level["conditions"]["from_s"].get<double>(), 3.1, 0.05);
 }
 
 TEST_F(Recognising, DynamicsMeasuresBlocksThatCarryNoRecipe) {

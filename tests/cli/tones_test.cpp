@@ -93,7 +93,7 @@ TEST_F(Tones, FoldBackIsReadFromStepsAndFromASweepMadeElsewhere) {
   good("make noise --no-marks -o n.wav");
   write_audio_file(file("noise.wav"), read_audio_file(file("n.wav")).audio, {});
   EXPECT_HAS(bad(2, "aliasing noise.wav"), "no part that is a sweep");
-  EXPECT_HAS(bad(3, "aliasing f.wav --reference n.wav"), "not one clean sweep");
+  EXPECT_HAS(bad(3, "aliasing f.wav --reference n.wav"), "holds no clean sweep");
 }
 
 }  // namespace

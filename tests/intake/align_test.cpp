@@ -5,6 +5,7 @@
 #include <numbers>
 
 #include "intake/damage.hpp"
+#include "intake/hit_signals.hpp"
 #include "wavicon/audio/decibels.hpp"
 
 namespace wavicon {
@@ -100,36 +101,58 @@ TEST(Align, TellsASlip) {
   EXPECT_NEAR(found->delay_frames, 0, 1e-3);
 }
 
-// Hits that no generator of ours made: a falling sine, a struck drum with noise, a click, a burst.
-enum class Kind { kick, snare, click, burst };
-
-std::vector<double> hit(Kind kind, double rate, std::uint64_t seed = 5) {
-  std::vector<double> x(static_cast<std::size_t>(0.5 * rate), 0.0);
-  const auto start = static_cast<std::size_t>(0.05 * rate);
-  for (std::size_t n = 0; start + n < x.size(); ++n) {
-    const double t = static_cast<double>(n) / rate, turn = 2 * std::numbers::pi;
-    double& v = x[start + n];
-    if (kind == Kind::kick)
-      v = 0.5 * std::exp(-12 * t) * std::sin(turn * (50 * t + 5 * (1 - std::exp(-30 * t))));
-    if (kind == Kind::snare)
-      v = 0.2 * std::exp(-20 * t) * std::sin(turn * 190 * t) + 0.1 * std::exp(-18 * t) * gaussian(seed, n);
-    if (kind == Kind::click) v = n == 0 ? 0.5 : n == 1 ? -0.25 : n == 2 ? 0.1 : 0;
-    if (kind == Kind::burst && t < 0.02)
-      v = 0.4 * std::sin(turn * 1000 * t) * (0.5 - 0.5 * std::cos(turn * t / 0.02));
+// Frames lost and inserted, one and many, at one and three places: the count exactly, each place, no drift.
+TEST(Align, SlipsAreCountedAndPlaced) {
+  const double rate = 48000;
+  for (const char* content : {"chamber", "voice"}) {
+    const auto x = programme(content, rate, 20, 3);
+    const Audio reference = audio_of(x, rate);
+    for (const std::int64_t frames : {-1, 1, -7, -300, 5000, -48000, 48000})
+      for (const int count : {1, 3})
+        for (const double ppm : {0.0, 40.0}) {
+          if (count == 1 && ppm != 0) continue;
+          // Three together shorten or lengthen it by three times as much.
+          std::vector<std::size_t> places = {240007};
+          if (count == 3) places = {240007, 500003, 750011};
+          std::vector<double> y;
+          std::size_t from = 0;
+          for (const std::size_t place : places) {
+            y.insert(y.end(), x.begin() + static_cast<std::ptrdiff_t>(from),
+                     x.begin() + static_cast<std::ptrdiff_t>(place));
+            from = place;
+            if (frames < 0) from += static_cast<std::size_t>(-frames);
+            // Something from elsewhere.
+            if (frames > 0) y.insert(y.end(), x.begin() + 30000, x.begin() + 30000 + frames);
+          }
+          y.insert(y.end(), x.begin() + static_cast<std::ptrdiff_t>(from), x.end());
+          y = resampled(y, 1 / (1 + ppm * 1e-6), 100.25, y.size());
+          const std::string what = std::string(content) + " " + std::to_string(frames) + " × " +
+                                   std::to_string(count) + ", " + std::to_string(ppm) + " ppm";
+          const auto found = aligned(reference, audio_of(y, rate));
+          ASSERT_TRUE(found) << what;
+          ASSERT_EQ(found->slips.size(), places.size()) << what;
+          EXPECT_NEAR(found->drift_ppm, ppm, 0.1) << what;
+          for (std::size_t i = 0; i < places.size(); ++i) {
+            const Slip& slip = found->slips[i];
+            const auto place = static_cast<std::int64_t>(places[i]),
+                       behind = place + std::max<std::int64_t>(0, -frames);
+            EXPECT_EQ(slip.frames, std::llround(static_cast<double>(frames) * (1 + ppm * 1e-6))) << what << " " << i;
+            EXPECT_LE(slip.after_frame, place + 96) << what << " " << i;
+            EXPECT_GE(slip.before_frame, behind - 96) << what << " " << i;
+            // As near as 2 ms, or what lies between hardly sounds.
+            const auto silence = [&](std::int64_t first, std::int64_t end) {
+              double peak = 0;
+              for (auto n = first; n < end; ++n)
+                peak = std::max(peak, std::abs(x[static_cast<std::size_t>(n)]));
+              return peak < 0.01;
+            };
+            EXPECT_TRUE(place - slip.after_frame < 96 || silence(slip.after_frame + 96, place))
+                << what << " " << i << " " << slip.after_frame;
+            EXPECT_TRUE(slip.before_frame - behind < 96 || silence(behind, slip.before_frame - 96))
+                << what << " " << i << " " << slip.before_frame;
+          }
+        }
   }
-  return x;
-}
-
-constexpr Kind kKinds[] = {Kind::kick, Kind::snare, Kind::click, Kind::burst};
-
-// Later by whole frames, in a file of another length.
-std::vector<double> later(const std::vector<double>& x, std::int64_t frames, std::size_t length) {
-  std::vector<double> y(length, 0.0);
-  for (std::size_t n = 0; n < x.size(); ++n) {
-    const std::int64_t at = static_cast<std::int64_t>(n) + frames;
-    if (at >= 0 && at < static_cast<std::int64_t>(length)) y[static_cast<std::size_t>(at)] = x[n];
-  }
-  return y;
 }
 
 TEST(Align, ExactCopiesOfHitsLieExactlyWhereTheyAre) {

@@ -2,6 +2,7 @@
 #include "wavicon/intake/health.hpp"
 
 #include "intake/damage.hpp"
+#include "intake/hit_signals.hpp"
 #include "wavicon/path/chain.hpp"
 
 namespace wavicon {
@@ -319,6 +320,25 @@ TEST(Health, EdgesOfItsRange) {
   Audio all(48000, 1, 100);
   for (double& v : all.channel(0)) v = 1.0;
   EXPECT_EQ(check_health(all, nullptr).channels[0].dropout_count, 0);
+}
+
+// Samples on a drum track end hard, and the next one begins: nothing was lost. What goes on behind zeros was
+// cut.
+TEST(Health, PausesBetweenHitsAreNoDropouts) {
+  const RowOfHits row = row_of(12, 5);
+  for (const double rate : {44100.0, 96000.0}) {
+    auto x = samples_of(row, rate);
+    // Each is cut off 0.1 s before the next one.
+    for (std::size_t i = 1; i < row.times_s.size(); ++i)
+      for (auto n = static_cast<std::size_t>((row.times_s[i] - 0.1) * rate);
+           n < static_cast<std::size_t>(row.times_s[i] * rate) - 2; ++n)
+        x[n] = 0;
+    // Snares begin with noise at once, so that both sides are cut.
+    EXPECT_EQ(check_health(audio_of(x, rate), nullptr).channels[0].dropout_count, 0) << rate;
+    const auto at = static_cast<std::size_t>((row.times_s[4] + 0.02) * rate);
+    for (std::size_t n = at; n < at + 300; ++n) x[n] = 0;
+    EXPECT_EQ(check_health(audio_of(x, rate), nullptr).channels[0].dropout_count, 1) << rate;
+  }
 }
 
 TEST(Health, ABandThatEndsEarlyWasConverted) {

@@ -39,15 +39,17 @@ TEST(RecogniseSweep, TellsLawEndsAndLengthOfAnySweep) {
         if (falling) std::swap(sweep.from_hz, sweep.to_hz);
         const Audio audio = sweep_at(sweep, rate, 0.37);
         MemorySource source(audio);
-        const auto found = recognise_sweep(source);
-        ASSERT_TRUE(found) << rate << law << falling;
-        EXPECT_EQ(found->sweep.law, law);
-        EXPECT_LT(found->spread_rad, 1e-3);
+        const Recognition recognition = recognise(source, 0);
+        const RecognisedPart* found = only_sweep(recognition);
+        ASSERT_NE(found, nullptr) << rate << law << falling;
+        const auto& told = std::get<Sweep>(*found->written);
+        EXPECT_EQ(told.law, law);
+        EXPECT_LT(*found->stray_db, -60);
         // The same phase all along, up to a constant: that of the first frame that sounds.
         const double late_s = static_cast<double>(found->first_frame) / rate - 0.37;
         double first = 0;
         for (double t = 0.5; t < 6; t += 0.25) {
-          const double difference = sweep_cycles(found->sweep, t - late_s) - sweep_cycles(sweep, t);
+          const double difference = sweep_cycles(told, t - late_s) - sweep_cycles(sweep, t);
           if (t == 0.5) first = difference;
           EXPECT_NEAR(difference, first, 2e-4) << rate << law << falling << " at " << t << " s";
         }
@@ -64,20 +66,19 @@ TEST(RecogniseSweep, WhatIsNoSweepIsNotTakenForOne) {
     stimulus.render(0, 0, audio.channel(0));
     MemorySource source(audio);
     if (std::holds_alternative<Silence>(kind))
-      EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)recognise_sweep(source); }).find("silent"),
+      EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)recognise(source, 0); }).find("silent"),
                 std::string::npos);
     else
-      EXPECT_FALSE(recognise_sweep(source)) << kind_name(kind);
+      EXPECT_EQ(only_sweep(recognise(source)), nullptr) << kind_name(kind);
   }
   const Audio none(48000, 1, 0);
   MemorySource empty(none);
-  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)recognise_sweep(empty); }).find("0 frames"),
+  EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)recognise(empty); }).find("0 frames"),
             std::string::npos);
   const Audio one(48000, 1, 1);
   MemorySource channel(one);
-  EXPECT_NE(
-      message_of(ErrorCode::bad_argument, [&] { (void)recognise_sweep(channel, 1); }).find("no channel 2"),
-      std::string::npos);
+  EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)recognise(channel, 1); }).find("no channel 2"),
+            std::string::npos);
 }
 
 // A signal as an engineer would cut it in a session, from sines alone.

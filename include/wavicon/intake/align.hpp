@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <optional>
 #include <span>
+#include <string>
 #include <vector>
 
 #include "wavicon/audio/export.hpp"
@@ -14,7 +15,8 @@
 
 namespace wavicon {
 
-/// Frames that were lost (below 0) or inserted somewhere between two places of the reference.
+/// Frames that were lost (below 0) or inserted somewhere between two places of the reference: where it makes
+/// no difference, in a pause, these are its ends; lost frames lie between them.
 struct Slip {
   std::int64_t after_frame = 0;
   std::int64_t before_frame = 0;
@@ -31,6 +33,7 @@ struct Alignment {
   double confidence = 0;        ///< height of the flattened correlation over what chance gives; 0: one hit
   int looked = 0;               ///< segments that were searched for by themselves
   int agreed = 0;               ///< of these, found where the place says
+  bool by_hits = false;         ///< hits of a row that were found are the proof
   bool by_residual = false;     ///< what is left is the proof: steady tones, of which 40 dB are there
   double match = 0;             ///< of a hit: correlation with what lies there, 0 … 1; 0: no hit, segments
   double spread_frames = 0;     ///< RMS by which single segments deviate from the line
@@ -74,6 +77,9 @@ struct AlignOptions {
 /// @accuracy  1e-4 sample and 0.01 ppm on 10 s of programme with noise 60 dB below (align_test.cpp).
 [[nodiscard]] WAVICON_EXPORT std::optional<Alignment> align(AudioSource& reference, AudioSource& capture,
                                                             const AlignOptions& options = {});
+
+/// "at 2.503 s" or "between 2.503 and 2.611 s" of the reference.
+[[nodiscard]] WAVICON_EXPORT std::string place_text(const Slip& slip, double sample_rate_hz);
 
 /// Capture frames per reference frame, when the capture runs at another speed than the reference: one of the
 /// ratios of the usual rates (44.1 kHz taken for 48 kHz: 44.1/48), or up to 1 % off (a tape), to 0.02 %; none

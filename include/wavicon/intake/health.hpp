@@ -90,12 +90,14 @@ struct HealthResult {
   bool referenced = false;  ///< a reference was given
   std::int64_t reference_frames = 0;
   std::optional<Alignment> alignment;  ///< to the reference; none when it was not found
-  int stimulus_channels = 0;           ///< of the stimulus that was given
-  bool compared = false;               ///< a stimulus was given
-  std::vector<Take> takes;             ///< of the stimulus
-  std::optional<std::size_t> best;     ///< which take is used
-  std::optional<double> slip_frame;    ///< where frames were lost or repeated, in frames of the capture
-  bool same_on_all_channels = false;   ///< two or more channels, bit for bit the same
+  bool aligned_by_marks =
+      false;                  ///< those of the stimulus, found in both: what the take says is not said again
+  int stimulus_channels = 0;  ///< of the stimulus that was given
+  bool compared = false;      ///< a stimulus was given
+  std::vector<Take> takes;    ///< of the stimulus
+  std::optional<std::size_t> best;    ///< which take is used
+  std::optional<double> slip_frame;   ///< where frames were lost or repeated, in frames of the capture
+  bool same_on_all_channels = false;  ///< two or more channels, bit for bit the same
   /// Channels of the capture, from 0, that should carry the stimulus and do not.
   std::vector<int> missing_channels;
   /// For each channel of the capture, the channel of the stimulus that it holds, from 0; empty when those

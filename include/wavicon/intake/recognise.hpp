@@ -73,22 +73,7 @@ struct RecognisedRecipe {
 [[nodiscard]] WAVICON_EXPORT JudgedCapture placed_by(const JudgedCapture& b, const JudgedCapture& a,
                                                      const GatePolicy& policy);
 
-struct RecognisedSweep {
-  Sweep sweep;                   ///< law, ends, length; fades and level are not looked for
-  std::int64_t first_frame = 0;  ///< where it begins in the signal
-  double spread_rad = 0;         ///< RMS by which its phase strays from the law
-};
-
-/// The sweep that a signal holds from its first sound to its last, rising or falling, with an exponential or
-/// a linear law; none when its phase follows neither within 0.02 rad.
-///
-/// A rough course from short spectra; then law, ends and phase together by least squares on the phase of the
-/// signal beside the course, until nothing moves.
-///
-/// @param signal  the clean sweep, up to two minutes with silence around it. @param channel  from 0.
-/// @throws Error bad_input for 0 frames or silence; bad_argument for a channel that is not there.
-/// @accuracy  phase 1e-4 rad over a clean sweep (recognise_test.cpp)
-[[nodiscard]] WAVICON_EXPORT std::optional<RecognisedSweep> recognise_sweep(AudioSource& signal,
-                                                                            int channel = 0);
+/// The one sweep that is certain, rising or falling, there and not back; null for none or several.
+[[nodiscard]] WAVICON_EXPORT const RecognisedPart* only_sweep(const Recognition& recognition);
 
 }  // namespace wavicon

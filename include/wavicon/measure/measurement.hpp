@@ -141,6 +141,7 @@ struct MeasurementDescriptor {
   std::vector<ExtraOutput> outputs;
   std::vector<PictureChoice> pictures;             ///< the first is the default; empty: none
   bool draws_several = true;                       ///< captures over each other in one picture
+  bool of_one_file = false;                        ///< against: A and B may be channels of one file
   bool all_parts_at_once = false;                  ///< every part that suits is measured together
   bool recognises = false;                         ///< signals without a recipe are taken apart first
   PartUse (*part_use)(const PartKind&) = nullptr;  ///< null: none

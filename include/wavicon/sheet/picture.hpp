@@ -16,6 +16,7 @@ struct CurveStyle {
   bool log_frequency = false;  ///< frequency axis from 20 Hz or lowest_x
   double lowest_x = 20;
   bool steps = false;        ///< bars, as of a histogram
+  bool points = false;       ///< single values; the axis shows all of them
   double shown_range = 140;  ///< at most so far below the highest value
   double half_turn =
       0;  ///< of angles: the axis runs from minus to plus this, and lines break where they wrap

@@ -87,12 +87,14 @@ class Aliasing : public Measurement {
       throw Error(ErrorCode::bad_argument,
                   fmt::format("{} is at {:g} Hz: a reference needs the capture's sample rate",
                               reference.info().file, reference.sample_rate_hz()));
-    const auto found = recognise_sweep(reference.source());
-    if (!found)
-      throw Error(
-          ErrorCode::bad_input,
-          fmt::format("{}: is not one clean sweep, exponential or linear, from its first sound to its last",
-                      reference.info().file));
+    const Recognition recognition = recognise(reference.source());
+    const RecognisedPart* found = only_sweep(recognition);
+    if (found == nullptr)
+      throw Error(ErrorCode::bad_input,
+                  fmt::format("{}: holds no clean sweep, exponential or linear, or several of them; 'wavicon "
+                              "show' says what it holds",
+                              reference.info().file));
+    const auto& sweep = std::get<Sweep>(*found->written);
     const int channel = request.channel.value_or(0);
     const auto alignment = align(reference.source(), capture.source(), {.capture_channel = channel});
     if (!alignment)
@@ -100,7 +102,7 @@ class Aliasing : public Measurement {
                   fmt::format("does not hold {}: too little in common", reference.info().file));
     Recipe recipe{
         .name = "reference", .sample_rate_hz = reference.sample_rate_hz(), .bits = 32, .marks = false};
-    recipe.parts.push_back({.name = "sweep", .kind = found->sweep});
+    recipe.parts.push_back({.name = "sweep", .kind = sweep});
     Take take;
     take.channel = channel;
     take.frames_per_frame = alignment->frames_per_frame;
@@ -109,8 +111,8 @@ class Aliasing : public Measurement {
     take.drift_ppm = alignment->drift_ppm;
     finding = {Severity::note, FindingCode::assumed_stimulus,
                fmt::format("the reference is {} sweep from {:.2f} Hz to {:.1f} Hz in {:.3f} s",
-                           found->sweep.law == "log" ? "an exponential" : "a linear", found->sweep.from_hz,
-                           found->sweep.to_hz, found->sweep.seconds),
+                           sweep.law == "log" ? "an exponential" : "a linear", sweep.from_hz, sweep.to_hz,
+                           sweep.seconds),
                std::nullopt};
     return with_known(capture, {std::make_shared<Stimulus>(recipe), take});
   }

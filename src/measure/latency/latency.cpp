@@ -26,6 +26,7 @@ constexpr double kOverRest = 8;           // times what lies around
 constexpr std::int64_t kNearFrames = 24;  // of the strongest arrival: its own skirts
 constexpr double kWeak = 1e-3;            // of the strongest bin's power
 constexpr std::int64_t kShownBefore = 20, kShownAfter = 28, kMostShown = 1200;  // samples in the picture
+constexpr double kShownHitS = 0.1;                                              // of the first hit of a row
 constexpr double kSame = 0.05;                                                  // samples
 constexpr double kShownAsNone = 0.005;  // samples, which two digits show as 0
 constexpr double kPlainMatch = 0.98;    // of a hit; noise 50 dB below leaves 0.99, a saturated one has less
@@ -153,6 +154,55 @@ bool by_marks(AudioSource& a, AudioSource& b, const Stimulus& stimulus, LatencyR
   return true;
 }
 
+// Line through delays over the frames of A.
+std::pair<double, double> line_through(const std::vector<HitDelay>& hits) {
+  double n = 0, x = 0, y = 0, xx = 0, xy = 0;
+  for (const HitDelay& hit : hits) {
+    const auto at = static_cast<double>(hit.first_frame);
+    n += 1;
+    x += at;
+    y += hit.delay_frames;
+    xx += at * at;
+    xy += at * hit.delay_frames;
+  }
+  const double slope = (n * xy - x * y) / (n * xx - x * x);
+  return {(y - slope * x) / n, slope};
+}
+
+// Each hit of a row by itself.
+bool by_hits(AudioSource& a, AudioSource& b, LatencyResult& result) {
+  const auto row = align_hits(
+      a, b, {.reference_channel = result.options.a_channel, .capture_channel = result.options.b_channel});
+  if (!row) return false;
+  result.row = judge_hits(row->hits, row->looked);
+  const HitLatencies& found = *result.row;
+  const std::size_t first = found.jumps.empty() ? found.hits.size() : found.jumps.front();
+  double own = 0, squares = 0;
+  for (std::size_t i = 0; i < found.hits.size(); ++i) {
+    if (i < first) result.latency_samples += found.hits[i].delay_frames / static_cast<double>(first);
+    if (i < first) own += std::pow(found.hits[i].uncertainty_frames, 2);
+    squares += std::pow(found.off_samples[i], 2);
+  }
+  const auto count = static_cast<double>(found.hits.size()), taken = static_cast<double>(first);
+  result.spread_samples = std::sqrt(squares / (count - 1));
+  if (found.course == HitCourse::drifts) {
+    const auto [at_start, slope] = line_through(found.hits);
+    result.latency_samples = at_start;
+    result.drift_ppm = 1e6 * slope;
+  }
+  result.uncertainty_samples = std::max(std::sqrt(own) / taken, 2 * result.spread_samples / std::sqrt(taken));
+  result.polarity = row->gain < 0 ? -1 : 1;
+  result.candidates = row->candidates;
+  Alignment along{.delay_frames = result.latency_samples,
+                  .first_frame = found.hits.front().first_frame,
+                  .end_frame = found.hits.back().first_frame + kLookFrames};
+  along.frames_per_frame += 1e-6 * result.drift_ppm;
+  if (found.course == HitCourse::steady) find_earlier(a, b, along, result);
+  show(a, b, row->gain, found.hits.front().first_frame,
+       found.hits.front().first_frame + std::llround(kShownHitS * result.sample_rate_hz), result);
+  return true;
+}
+
 }  // namespace
 
 LatencyResult measure_latency(const JudgedCapture& judged_a, const JudgedCapture& judged_b,
@@ -174,7 +224,15 @@ LatencyResult measure_latency(const JudgedCapture& judged_a, const JudgedCapture
   result.options = options;
   result.sample_rate_hz = a.sample_rate_hz();
   const auto& stimulus = judged_a.known_stimulus();
+  if (options.each_hit) {
+    if (by_hits(a, b, result)) return result;
+    throw Error(ErrorCode::bad_input,
+                fmt::format("A holds {} hits, sudden beginnings 50 ms apart, and in B fewer than three, or "
+                            "less than six of ten of them, are found with a match of 92 %",
+                            find_hits(a, options.a_channel).size()));
+  }
   if (stimulus && stimulus->marks() && by_marks(a, b, *stimulus, result)) return result;
+  if (is_row_of_hits(a, options.a_channel) && by_hits(a, b, result)) return result;
 
   const Alignment found = measure_detail::lined_up(
       a, b, {.reference_channel = options.a_channel, .capture_channel = options.b_channel});
@@ -248,22 +306,72 @@ void say_offset(SheetBuilder& sheet, const LatencyResult& r, const Conditions& c
       std::nullopt);
 }
 
+void add_hits(SheetBuilder& sheet, const LatencyResult& r, const Conditions& conditions) {
+  const HitLatencies& row = *r.row;
+  std::vector<double> times, delays;
+  const auto add = [&](const char* name, std::size_t i, double value) {
+    Conditions own = conditions;
+    own.emplace_back("at_s", static_cast<double>(row.hits[i].first_frame) / r.sample_rate_hz);
+    own.emplace_back("match", row.hits[i].match);
+    sheet.add(name, std::nullopt, value, own).uncertainty = row.hits[i].uncertainty_frames;
+  };
+  add("worst_hit_samples", row.worst, row.off_samples[row.worst]);
+  for (std::size_t i = 0; i < row.hits.size(); ++i) {
+    add("hit_samples", i, row.hits[i].delay_frames);
+    times.push_back(static_cast<double>(row.hits[i].first_frame) / r.sample_rate_hz);
+    delays.push_back(row.hits[i].delay_frames);
+  }
+  sheet.draw({"latency of each hit", std::nullopt, "s", "samples", times, delays});
+}
+
+std::string course_of(const LatencyResult& r) {
+  const HitLatencies& row = *r.row;
+  const auto at_s = [&](std::size_t i) {
+    return static_cast<double>(row.hits[i].first_frame) / r.sample_rate_hz;
+  };
+  const std::string count = fmt::format("{} hits", row.hits.size());
+  switch (row.course) {
+    case HitCourse::steady:
+      return fmt::format(": {}, steady to {:.2g} samples", count,
+                         std::max(0.001, std::abs(row.off_samples[row.worst])));
+    case HitCourse::drifts:
+      return fmt::format(" at the start: {}, which drift by {:+.3f} ppm, {:+.2f} samples a minute", count,
+                         r.drift_ppm, r.drift_ppm * 1e-6 * 60 * r.sample_rate_hz);
+    case HitCourse::jumps: {
+      std::string jumps;
+      for (std::size_t i = 0; i < row.jumps.size(); ++i)
+        jumps += fmt::format("{}by {:+.2f} samples at {:.3f} s", i == 0 ? "" : ", ", row.jump_samples[i],
+                             at_s(row.jumps[i]));
+      return fmt::format(" up to {:.3f} s; it jumps {} ({})", at_s(row.jumps.front()), jumps, count);
+    }
+    case HitCourse::jitters:
+      return fmt::format(
+          " on average, and not steadily: {} jitter by {:.2f} samples (RMS), the worst is "
+          "{:+.2f} off, at {:.3f} s",
+          count, r.spread_samples, row.off_samples[row.worst], at_s(row.worst));
+  }
+  return "";
+}
+
 }  // namespace
 
 Sheet latency_sheet(const LatencyResult& r, const CaptureInfo& a, const CaptureInfo& b) {
   SheetBuilder sheet(latency_readings(), b);
   const double ms = 1000 * r.latency_samples / r.sample_rate_hz;
   Conditions conditions = {{"reference", a.file},
-                           {"by", std::string(r.by_marks      ? "marks"
+                           {"by", std::string(r.row           ? "hits"
+                                              : r.by_marks    ? "marks"
                                               : r.match > 0   ? "hit"
                                               : r.by_residual ? "residual"
                                                               : "programme")},
                            {"sample_rate_hz", r.sample_rate_hz}};
-  if (r.match > 0)
+  if (r.row)
+    conditions.emplace_back("hits", static_cast<std::int64_t>(r.row->hits.size()));
+  else if (r.match > 0)
     conditions.emplace_back("match", r.match);
   else if (!r.by_residual)
     conditions.emplace_back(r.by_marks ? "least_match" : "confidence", r.confidence);
-  if (!r.by_marks && r.match == 0 && r.drift_ppm == 0)
+  if (!r.row && !r.by_marks && r.match == 0 && r.drift_ppm == 0)
     conditions.emplace_back("drift_bound_ppm", r.drift_bound_ppm);
   if (r.by_marks) conditions.emplace_back("repeats", static_cast<std::int64_t>(r.repeats));
   auto add = [&](const char* name, double value) -> Reading& {
@@ -278,16 +386,23 @@ Sheet latency_sheet(const LatencyResult& r, const CaptureInfo& a, const CaptureI
   if (r.match == 0 && (!r.by_marks || r.repeats > 1)) add("spread_samples", r.spread_samples);
   add("polarity", r.polarity);
   if (r.drift_ppm != 0) add("drift_ppm", r.drift_ppm);
+  if (r.row) add_hits(sheet, r, conditions);
   say(Severity::note, FindingCode::result,
       fmt::format("B comes {:.2f} samples ({:.3f} ms) {} A{}{}", std::abs(r.latency_samples), std::abs(ms),
                   r.latency_samples < -kShownAsNone ? "before" : "after", r.polarity < 0 ? ", inverted" : "",
-                  r.match > 0 ? fmt::format("; one hit, which matches to {:.1f} %", 100 * r.match) : ""));
+                  r.row         ? course_of(r)
+                  : r.match > 0 ? fmt::format("; one hit, which matches to {:.1f} %", 100 * r.match)
+                                : ""));
+  if (r.row && r.row->looked > static_cast<int>(r.row->hits.size()))
+    say(Severity::warning, FindingCode::doubtful,
+        fmt::format("{} of {} hits of A were not found in B: they are not there, or sound otherwise",
+                    r.row->looked - static_cast<int>(r.row->hits.size()), r.row->looked));
   if (r.match > 0 && r.match < kPlainMatch)
     say(Severity::warning, FindingCode::doubtful,
         "one hit that does not match plainly: by its place alone another one of its kind cannot be told from "
         "it; use several hits, speech, or a stimulus with marks");
   if (r.options.reported_samples) say_offset(sheet, r, conditions);
-  if (r.drift_ppm != 0)
+  if (r.drift_ppm != 0 && !r.row)
     say(Severity::warning, FindingCode::clock_drift,
         fmt::format("the clocks drift by {:+.3f} ppm: the latency holds for the start, "
                     "and moves by {:+.2f} samples a minute",

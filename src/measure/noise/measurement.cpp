@@ -114,6 +114,7 @@ MeasurementDescriptor noise_measurement() {
           .tolerated = {FindingCode::silent},
           .part_help = "measure this part of the stimulus (default: the first silence, else the first tone)",
           .pictures = {{"density", "noise density over frequency"}, {"time", "noise over time"}},
+          .recognises = true,
           .part_use =
               [](const PartKind& kind) {
                 return std::holds_alternative<Silence>(kind) ? PartUse::usual

@@ -167,10 +167,8 @@ class Builder {
     for (const Slip& slip : result_.alignment.slips)
       say(Severity::warning, slip.frames < 0 ? FindingCode::lost_frames : FindingCode::repeated_frames,
           std::nullopt,
-          fmt::format("{} frames {} between {:.2f} and {:.2f} s of A: only one side of it is lined up",
-                      std::abs(slip.frames), slip.frames < 0 ? "were lost in B" : "were inserted in B",
-                      static_cast<double>(slip.after_frame) / rate,
-                      static_cast<double>(slip.before_frame) / rate));
+          fmt::format("{} frames {} {} of A: only one side of it is lined up", std::abs(slip.frames),
+                      slip.frames < 0 ? "were lost in B" : "were inserted in B", place_text(slip, rate)));
     if (!result_.alignment.candidates.empty() && !result_.equal) {
       std::string places;
       for (const double place : result_.alignment.candidates)

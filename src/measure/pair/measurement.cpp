@@ -1,11 +1,10 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/measure/measurement.hpp"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <utility>
 
+#include "measure/common/two_channels.hpp"
 #include "wavicon/measure/pair/pair.hpp"
 
 namespace wavicon {
@@ -24,28 +23,17 @@ class Pair : public Measurement {
   std::vector<Sheet> measure(const MeasureRequest& request, const JudgedCapture& b, std::size_t) override {
     const bool one_file = !request.reference;
     const JudgedCapture& a = one_file ? b : *request.reference;
-    PairOptions options{.from_s = request.selection.from_s, .to_s = request.selection.to_s};
-    if (!channels_.empty()) {
-      options.a_channel = channels_[0] - 1;
-      options.b_channel = channels_[1] - 1;
-    } else if (request.channel) {
-      if (one_file)
-        throw Error(ErrorCode::bad_argument, "of one file, two channels are compared: --channels 1,2");
+    if (!one_file && request.channel)
       require_channel(request, std::min(a.channel_count(), b.channel_count()));
-      options.a_channel = options.b_channel = *request.channel;
-    } else if (one_file) {
-      if (a.channel_count() != 2)
-        throw Error(ErrorCode::bad_argument,
-                    fmt::format("has {} channel{}; of one file, two channels are compared: --channels 1,2",
-                                a.channel_count(), a.channel_count() == 1 ? "" : "s"));
-      options.b_channel = 1;
-    }
-    const auto name = [](const JudgedCapture& capture, int channel) {
-      return capture.channel_count() > 1 ? fmt::format("{}, channel {}", capture.info().file, channel + 1)
-                                         : capture.info().file;
-    };
-    return {pair_sheet(measure_pair(a, b, options), b.info(), name(a, options.a_channel),
-                       name(b, options.b_channel))};
+    const auto [of_a, of_b] = one_file || request.channel || !channels_.empty()
+                                  ? measure_detail::two_channels(request, b, channels_)
+                                  : measure_detail::TwoChannels{};
+    const PairOptions options{.a_channel = of_a,
+                              .b_channel = of_b,
+                              .from_s = request.selection.from_s,
+                              .to_s = request.selection.to_s};
+    return {pair_sheet(measure_pair(a, b, options), b.info(), measure_detail::channel_of_file(a, of_a),
+                       measure_detail::channel_of_file(b, of_b))};
   }
 
   Picture picture(const std::vector<Sheet>&, const std::string& word) const override {

@@ -137,13 +137,15 @@ class Response : public Measurement {
   // A sweep from elsewhere is divided as a whole, too.
   static void aim_at_sweep(const JudgedCapture& a, ResponseOptions& options) {
     if (a.seconds() >= kLongestRecognisedS) return;
-    const auto sweep = recognise_sweep(a.source());
-    if (!sweep) return;
+    const Recognition found = recognise(a.source());
+    const RecognisedPart* part = only_sweep(found);
+    if (part == nullptr) return;
+    const auto& sweep = std::get<Sweep>(*part->written);
     options.sweep = true;
-    options.sweep_from_hz = sweep->sweep.from_hz;
-    options.sweep_to_hz = sweep->sweep.to_hz;
-    options.from_s = static_cast<double>(sweep->first_frame) / a.sample_rate_hz();
-    options.to_s = options.from_s + sweep->sweep.seconds;
+    options.sweep_from_hz = sweep.from_hz;
+    options.sweep_to_hz = sweep.to_hz;
+    options.from_s = static_cast<double>(part->first_frame) / a.sample_rate_hz();
+    options.to_s = options.from_s + sweep.seconds;
   }
 
   void write_filter(const MeasureRequest& request, std::vector<Sheet>& sheets) const {

@@ -9,6 +9,7 @@
 #include "wavicon/audio/export.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/intake/align.hpp"
+#include "wavicon/intake/hits.hpp"
 #include "wavicon/intake/judged_capture.hpp"
 #include "wavicon/sheet/catalogue.hpp"
 #include "wavicon/sheet/sheet.hpp"
@@ -20,6 +21,7 @@ struct LatencyOptions {
   int a_channel = 0;
   int b_channel = 0;
   std::optional<double> reported_samples;  ///< what the driver or the plugin says
+  bool each_hit = false;                   ///< every sudden beginning of A by itself, whatever else sounds
 };
 
 /// B against A. Positive when B comes after A.
@@ -36,6 +38,8 @@ struct LatencyResult {
   bool by_residual = false;  ///< by what is left of steady tones, not by the correlation
   double match = 0;          ///< of a hit: its correlation with what lies there, 0 … 1; 0: no hit
   std::optional<double> uncertainty_samples;  ///< of the latency, k = 2; none by marks
+  std::optional<HitLatencies> row;            ///< A is a row of hits: the latency is their mean, of those
+                                              ///< before the first jump; their line's at A's first frame
   double drift_bound_ppm = 0;                 ///< where no drift is claimed: what it can be at most, k = 2
   std::vector<double> candidates;             ///< other latencies that fit nearly as well
   std::optional<double>
@@ -46,8 +50,8 @@ struct LatencyResult {
   std::vector<double> shown_a, shown_b, shown_moved;  ///< full scale = 1; B at A's level
 };
 
-/// From the marks of the stimulus that A is or carries, found in both; without one from whatever both hold
-/// (align()).
+/// From the marks of the stimulus that A is or carries, found in both; of a row of hits from each of them
+/// (align_hits()); else from whatever both hold (align()).
 ///
 /// @param a, b  where both hold one stimulus with marks, these are used.
 /// @throws Error bad_input for 0 frames, silence, too little in common (with the figure); bad_argument for

@@ -1,0 +1,284 @@
+// SPDX-License-Identifier: MIT
+#include "wavicon/intake/hits.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+#include "comparable.hpp"
+#include "hit.hpp"
+#include "mark_search.hpp"
+#include "wavicon/audio/transform.hpp"
+
+namespace wavicon {
+namespace {
+
+using intake_detail::energy;
+
+constexpr double kBlockS = 0.001;
+constexpr std::size_t kAhead = 4, kGap = 2, kBehind = 20;  // blocks that are compared
+constexpr double kSudden = 4;                              // in power: 6 dB
+constexpr double kUnderLoudest = 1e-3;                     // in power: 30 dB
+constexpr double kFaded = 1e-4;                            // of a hit's loudest block: 40 dB
+constexpr std::size_t kApart = 50;                         // blocks from hit to hit at least
+constexpr std::size_t kLongest = 300;                      // blocks that are compared of one
+constexpr std::size_t kBeforeNext = 15;                    // blocks: what the windows of two hits share not
+constexpr std::size_t kEarly = 120;                        // blocks that hold most of a hit
+constexpr double kMost = 0.8;                              // of its power
+constexpr double kReachS = 0.03;                           // by which one hit may lie off the row
+constexpr std::size_t kSmooth = 8;                         // blocks by which onsets of two rows may differ
+constexpr std::size_t kMostPlaces = 8;                     // of a row that are tried
+constexpr double kWorthATry = 0.3;                         // of the best correlation of onsets
+constexpr std::size_t kLeastHits = 3;
+constexpr double kLeastFound = 0.6;
+constexpr std::size_t kMostTried = 48;  // hits by which a place of the row is judged
+
+// Power in blocks of a millisecond.
+struct Envelope {
+  std::int64_t block = 1;  // frames
+  std::vector<double> powers;
+
+  [[nodiscard]] double mean(std::size_t first, std::size_t end) const {
+    const auto from = powers.begin() + static_cast<std::ptrdiff_t>(std::min(first, powers.size())),
+               to = powers.begin() + static_cast<std::ptrdiff_t>(std::min(end, powers.size()));
+    return from == to ? 0 : std::accumulate(from, to, 0.0) / static_cast<double>(to - from);
+  }
+  [[nodiscard]] double ahead(std::size_t k) const { return mean(k, k + kAhead); }
+  [[nodiscard]] double behind(std::size_t k) const {
+    return k <= kGap ? 0 : mean(k > kBehind + kGap ? k - kBehind - kGap : 0, k - kGap);
+  }
+};
+
+Envelope envelope_of(AudioSource& source, int channel) {
+  Envelope result;
+  result.block = std::max<std::int64_t>(1, std::llround(kBlockS * source.sample_rate_hz()));
+  std::vector<double> scratch(static_cast<std::size_t>(source.channel_count() * 64 * result.block));
+  for_each_block(source, 0, source.frames(), scratch,
+                 [&](std::int64_t, std::span<const double> planar, std::int64_t frames) {
+                   const auto run = planar.subspan(static_cast<std::size_t>(channel * frames),
+                                                   static_cast<std::size_t>(frames));
+                   const auto block = static_cast<std::size_t>(result.block);
+                   for (std::size_t n = 0; n < run.size(); n += block)
+                     result.powers.push_back(energy(run.subspan(n, std::min(block, run.size() - n))));
+                 });
+  return result;
+}
+
+// Blocks at which hits begin.
+std::vector<std::size_t> onsets_of(const Envelope& envelope) {
+  const auto& powers = envelope.powers;
+  std::vector<std::size_t> onsets;
+  if (powers.empty()) return onsets;
+  const double least = kUnderLoudest * *std::max_element(powers.begin(), powers.end());
+  if (!(least > 0)) return onsets;
+  for (std::size_t k = 0; k < powers.size(); ++k) {
+    const double now = envelope.ahead(k);
+    if (now < least || now < kSudden * envelope.behind(k)) continue;
+    // From where it rises on, what stands most over what was there before is its beginning.
+    std::size_t best = k;
+    const auto rise = [&](std::size_t i) { return envelope.ahead(i) / (envelope.behind(i) + least); };
+    for (std::size_t i = k; i < std::min(powers.size(), k + kBehind); ++i)
+      if (rise(i) > rise(best)) best = i;
+    onsets.push_back(best);
+    k = best + kApart;
+  }
+  return onsets;
+}
+
+std::vector<Hit> hits_of(const Envelope& envelope, std::int64_t frames) {
+  const auto& powers = envelope.powers;
+  const std::vector<std::size_t> onsets = onsets_of(envelope);
+  std::vector<Hit> hits;
+  for (std::size_t i = 0; i < onsets.size(); ++i) {
+    const std::size_t next = i + 1 < onsets.size() ? onsets[i + 1] : powers.size() + kBeforeNext;
+    const std::size_t first = onsets[i],
+                      last = std::min({first + kLongest, next - kBeforeNext, powers.size()});
+    const auto begin = powers.begin() + static_cast<std::ptrdiff_t>(first);
+    const double loudest = *std::max_element(begin, powers.begin() + static_cast<std::ptrdiff_t>(last));
+    std::size_t end = last;
+    while (end > first + 1 && powers[end - 1] < kFaded * loudest) --end;
+    hits.push_back({static_cast<std::int64_t>(first) * envelope.block,
+                    std::min(frames, static_cast<std::int64_t>(end) * envelope.block)});
+  }
+  return hits;
+}
+
+// What rises at each block, a little wider than it is.
+std::vector<double> rises_of(const Envelope& envelope) {
+  std::vector<double> rises(envelope.powers.size(), 0.0);
+  for (const std::size_t k : onsets_of(envelope))
+    for (std::size_t i = k > kSmooth ? k - kSmooth : 0; i < std::min(rises.size(), k + kSmooth + 1); ++i) {
+      const double off = static_cast<double>(i > k ? i - k : k - i);
+      rises[i] = std::max(rises[i], 1 - off / (kSmooth + 1));
+    }
+  return rises;
+}
+
+// Delays of the whole row at which its onsets meet, in frames, the best first.
+std::vector<std::int64_t> places_of_row(const Envelope& a, const Envelope& b) {
+  const auto x = rises_of(a), y = rises_of(b);
+  RealTransform transform(fast_transform_length(x.size() + y.size()));
+  const auto own = transform.bins_of(x);
+  auto cross = transform.bins_of(y);
+  for (std::size_t k = 0; k < cross.size(); ++k) cross[k] *= std::conj(own[k]);
+  const auto found = transform.invert(cross);
+  const auto length = static_cast<std::int64_t>(found.size());
+  std::vector<std::pair<double, std::int64_t>> peaks;
+  for (std::int64_t lag = -static_cast<std::int64_t>(x.size()) + 1; lag < static_cast<std::int64_t>(y.size());
+       ++lag) {
+    const auto at = [&](std::int64_t l) { return found[static_cast<std::size_t>((l + length) % length)]; };
+    if (at(lag) > at(lag - 1) && at(lag) >= at(lag + 1)) peaks.emplace_back(at(lag), lag);
+  }
+  std::sort(peaks.begin(), peaks.end(), [](const auto& p, const auto& q) {
+    return p.first != q.first ? p.first > q.first : std::abs(p.second) < std::abs(q.second);
+  });
+  std::vector<std::int64_t> lags;
+  for (const auto& [height, lag] : peaks) {
+    if (height < kWorthATry * peaks.front().first || lags.size() >= kMostPlaces) break;
+    if (std::none_of(lags.begin(), lags.end(), [&, at = lag](std::int64_t other) {
+          return std::abs(other - at) < static_cast<std::int64_t>(2 * kSmooth);
+        }))
+      lags.push_back(lag);
+  }
+  for (std::int64_t& lag : lags) lag *= a.block;
+  return lags;
+}
+
+// A place of the row, and what speaks for it.
+struct Tried {
+  std::int64_t delay = 0;
+  std::vector<std::pair<std::size_t, intake_detail::HitPlace>> found;  // hit, place
+  int looked = 0;                                                      // hits that fall into the capture
+  int alone = 0;   // hits of either side without a partner, though the other side's time holds it
+  double sum = 0;  // of matches
+  [[nodiscard]] double score() const { return sum - alone; }
+};
+
+class Rows {
+ public:
+  Rows(AudioSource& a, AudioSource& b, const AlignOptions& options)
+      : a_(a),
+        b_(b),
+        options_(options),
+        envelope_a_(envelope_of(a, options.reference_channel)),
+        envelope_b_(envelope_of(b, options.capture_channel)),
+        hits_(hits_of(envelope_a_, a.frames())),
+        others_(hits_of(envelope_b_, b.frames())),
+        reach_(std::llround(kReachS * a.sample_rate_hz())) {}
+
+  std::optional<HitRow> run() {
+    if (hits_.size() < kLeastHits || others_.empty()) return std::nullopt;
+    std::vector<Tried> tries;
+    const std::size_t step = (hits_.size() + kMostTried - 1) / kMostTried;
+    for (const std::int64_t delay : places_of_row(envelope_a_, envelope_b_))
+      tries.push_back(try_at(delay, step));
+    const auto best = std::max_element(tries.begin(), tries.end(), [](const Tried& p, const Tried& q) {
+      return p.score() != q.score() ? p.score() < q.score() : std::abs(p.delay) > std::abs(q.delay);
+    });
+    if (best == tries.end() || !enough(*best)) return std::nullopt;
+    HitRow row;
+    for (const Tried& other : tries)
+      if (&other != &*best && enough(other) && other.alone <= best->alone)
+        row.candidates.push_back(static_cast<double>(other.delay));
+    std::sort(row.candidates.begin(), row.candidates.end(),
+              [](double p, double q) { return std::abs(p) < std::abs(q); });
+    const Tried all = step == 1 ? *best : try_at(best->delay, 1);
+    if (!enough(all)) return std::nullopt;
+    row.looked = all.looked;
+    measure(all, row);
+    return row;
+  }
+
+ private:
+  [[nodiscard]] bool enough(const Tried& tried) const {
+    const auto found = static_cast<double>(tried.found.size());
+    return tried.found.size() >= kLeastHits &&
+           (options_.doubtful || found >= kLeastFound * static_cast<double>(tried.looked));
+  }
+
+  [[nodiscard]] static bool any_near(const std::vector<Hit>& hits, std::int64_t frame, std::int64_t reach) {
+    const auto next = std::lower_bound(hits.begin(), hits.end(), frame - reach,
+                                       [](const Hit& hit, std::int64_t at) { return hit.first_frame < at; });
+    return next != hits.end() && next->first_frame <= frame + reach;
+  }
+
+  Tried try_at(std::int64_t delay, std::size_t step) {
+    Tried tried{.delay = delay};
+    for (std::size_t i = 0; i < hits_.size(); i += step) {
+      const Hit& hit = hits_[i];
+      if (hit.first_frame + delay < 0 || hit.end_frame + delay > b_.frames()) continue;
+      ++tried.looked;
+      const auto place =
+          intake_detail::find_hit_near(a_, options_.reference_channel, {hit.first_frame, hit.end_frame}, b_,
+                                       options_.capture_channel, delay, reach_, transforms_);
+      if (!place || std::abs(place->match) < (options_.doubtful ? 0 : options_.least_match)) {
+        ++tried.alone;
+        continue;
+      }
+      tried.sum += std::abs(place->match);
+      tried.found.emplace_back(i, *place);
+    }
+    for (const Hit& other : others_) {
+      const std::int64_t here = other.first_frame - delay;
+      if (step == 1 && here >= reach_ && here < a_.frames() - reach_ && !any_near(hits_, here, reach_))
+        ++tried.alone;
+    }
+    return tried;
+  }
+
+  void measure(const Tried& tried, HitRow& row) {
+    double both = 0, own = 0;
+    for (const auto& [index, place] : tried.found) {
+      const auto timed = intake_detail::time_hit(
+          a_, options_.reference_channel, {hits_[index].first_frame, hits_[index].end_frame}, b_,
+          options_.capture_channel, static_cast<double>(place.delay_frames));
+      if (!timed) continue;
+      row.hits.push_back(
+          {hits_[index].first_frame, timed->delay_frames, 2 * timed->sigma_frames, std::abs(place.match)});
+      both += timed->both;
+      own += timed->own;
+    }
+    if (own > 0) row.gain = both / own;
+  }
+
+  AudioSource& a_;
+  AudioSource& b_;
+  AlignOptions options_;
+  Envelope envelope_a_, envelope_b_;
+  std::vector<Hit> hits_, others_;
+  std::int64_t reach_;
+  RealTransforms transforms_;
+};
+
+}  // namespace
+
+std::vector<Hit> find_hits(AudioSource& source, int channel) {
+  intake_detail::require_channel(source, channel);
+  return hits_of(envelope_of(source, channel), source.frames());
+}
+
+bool is_row_of_hits(AudioSource& source, int channel) {
+  intake_detail::require_channel(source, channel);
+  const Envelope envelope = envelope_of(source, channel);
+  const std::vector<std::size_t> onsets = onsets_of(envelope);
+  if (onsets.size() < kLeastHits) return false;
+  // Nothing sounds but what has just begun.
+  double early = 0, all = 0;
+  for (const double power : envelope.powers) all += power;
+  for (const std::size_t k : onsets)
+    early += envelope.mean(k, k + kEarly) * static_cast<double>(std::min(kEarly, envelope.powers.size() - k));
+  if (early < kMost * all) return false;
+  for (std::size_t i = 0; i < onsets.size(); ++i) {
+    const std::size_t next = i + 1 < onsets.size() ? onsets[i + 1] : envelope.powers.size();
+    const double before = envelope.behind(next), own = envelope.ahead(onsets[i]);
+    if (next < envelope.powers.size() && before > 0.03 * own) return false;
+  }
+  return true;
+}
+
+std::optional<HitRow> align_hits(AudioSource& reference, AudioSource& capture, const AlignOptions& options) {
+  intake_detail::require_comparable(reference, capture, options);
+  return Rows(reference, capture, options).run();
+}
+
+}  // namespace wavicon
