@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: MIT
-# Signals as they come out of a session, without recipe and marks: a drum hit, tone blocks that were cut by hand, a
+# Signals as they come out of a session, without recipe and marks: a drum hit, a row of them, tone blocks that were cut by hand, a
 # sweep from elsewhere. Writes 24-bit WAV files at 48 kHz into the folder that is given; for the example only.
 use strict;
 use warnings;
@@ -34,10 +34,19 @@ sub tone {
     } 0 .. $count - 1;
 }
 
-wav('hit.wav', [
-    silence(0.2),
-    (map { my $t = $_ / $rate; 0.8 * exp(-14 * $t) * sin($turn * (52 * $t + 4 * (1 - exp(-35 * $t)))) } 0 .. 20000),
-    silence(0.2)]);
+my @hit = map { my $t = $_ / $rate; 0.8 * exp(-14 * $t) * sin($turn * (52 * $t + 4 * (1 - exp(-35 * $t)))) } 0 .. 20000;
+wav('hit.wav', [silence(0.2), @hit, silence(0.2)]);
+
+# Sixteen of them as a sequencer plays them, and as a drum machine that hangs on it answered: each by itself late.
+foreach my $track (['track.wav', sub { 0 }], ['machine.wav', sub { 96 + 37 * $_[0] % 23 }]) {
+    my ($name, $late) = @$track;
+    my @track = silence(10);
+    foreach my $i (0 .. 15) {
+        my $at = int($rate * (0.3 + 0.6 * $i)) + $late->($i);
+        $track[$at + $_] += $hit[$_] * (0.6 + 0.4 * ($i % 4 == 0)) foreach 0 .. $#hit;
+    }
+    wav($name, \@track);
+}
 
 # Fifteen steps of 1 kHz, none as long as the other, and a block that a fader made of one tone.
 my @blocks = silence(0.41);

@@ -338,8 +338,10 @@ class Aligner {
         missed = found && found->alike > kUsually * usual ? 0 : missed + 1;
         if (missed > kMostAcross)
           if (auto farther = search(first, delay, reach + kFarthest);
-              farther && farther->alike > kUsually * usual)
-            found = farther, missed = 0;
+              farther && farther->alike > kUsually * usual) {
+            found = farther;
+            missed = 0;
+          }
         if (found && found->alike > 0.5 * usual) {
           usual = std::max(usual, found->alike);
           segments_.push_back(*found);

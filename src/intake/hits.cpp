@@ -8,6 +8,7 @@
 #include "comparable.hpp"
 #include "hit.hpp"
 #include "mark_search.hpp"
+#include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/transform.hpp"
 
 namespace wavicon {
@@ -29,6 +30,8 @@ constexpr double kReachS = 0.03;                           // by which one hit m
 constexpr std::size_t kSmooth = 8;                         // blocks by which onsets of two rows may differ
 constexpr std::size_t kMostPlaces = 8;                     // of a row that are tried
 constexpr double kWorthATry = 0.3;                         // of the best correlation of onsets
+constexpr double kMostOfSpread = 0.5, kSpreadDb = 20;      // what a spread of gains takes from a place
+constexpr double kSameSpread = 1.5, kSameSpreadDb = 1;     // times and beside that of the best place
 constexpr std::size_t kLeastHits = 3;
 constexpr double kLeastFound = 0.6;
 constexpr std::size_t kMostTried = 48;  // hits by which a place of the row is judged
@@ -151,7 +154,19 @@ struct Tried {
   int looked = 0;                                                      // hits that fall into the capture
   int alone = 0;   // hits of either side without a partner, though the other side's time holds it
   double sum = 0;  // of matches
-  [[nodiscard]] double score() const { return sum - alone; }
+  std::vector<double> gains_db;  // of each that was found
+  // Loud and soft hits have to lie where they lie in the reference, whatever a compressor does to them.
+  [[nodiscard]] double spread_db() const {
+    if (gains_db.empty()) return 0;
+    const double mean = std::accumulate(gains_db.begin(), gains_db.end(), 0.0) / count();
+    double squares = 0;
+    for (const double gain : gains_db) squares += (gain - mean) * (gain - mean);
+    return std::sqrt(squares / count());
+  }
+  [[nodiscard]] double count() const { return static_cast<double>(gains_db.size()); }
+  [[nodiscard]] double score() const {
+    return sum * (1 - std::min(kMostOfSpread, spread_db() / kSpreadDb)) - alone;
+  }
 };
 
 class Rows {
@@ -178,7 +193,8 @@ class Rows {
     if (best == tries.end() || !enough(*best)) return std::nullopt;
     HitRow row;
     for (const Tried& other : tries)
-      if (&other != &*best && enough(other) && other.alone <= best->alone)
+      if (&other != &*best && enough(other) && other.alone <= best->alone &&
+          other.spread_db() <= kSameSpread * best->spread_db() + kSameSpreadDb)
         row.candidates.push_back(static_cast<double>(other.delay));
     std::sort(row.candidates.begin(), row.candidates.end(),
               [](double p, double q) { return std::abs(p) < std::abs(q); });
@@ -216,6 +232,7 @@ class Rows {
         continue;
       }
       tried.sum += std::abs(place->match);
+      tried.gains_db.push_back(gain_db_of(hit, place->delay_frames));
       tried.found.emplace_back(i, *place);
     }
     for (const Hit& other : others_) {
@@ -224,6 +241,14 @@ class Rows {
         ++tried.alone;
     }
     return tried;
+  }
+
+  double gain_db_of(const Hit& hit, std::int64_t delay) {
+    const std::int64_t length = hit.end_frame - hit.first_frame;
+    const auto x = read_channel(a_, options_.reference_channel, hit.first_frame, length),
+               y = read_channel(b_, options_.capture_channel, hit.first_frame + delay, length);
+    const double both = std::inner_product(x.begin(), x.end(), y.begin(), 0.0), own = energy(x);
+    return own > 0 ? db_from_ratio(std::max(1e-9, std::abs(both) / own)) : 0;
   }
 
   void measure(const Tried& tried, HitRow& row) {

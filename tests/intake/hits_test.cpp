@@ -96,6 +96,22 @@ TEST(Hits, ARegularRowWithoutItsEndsHasCandidates) {
   EXPECT_NEAR(std::fmod(part->candidates[0] - part->hits.front().delay_frames, 24000), 0, 60);
 }
 
+// The same, with accents: they lie where they lie.
+TEST(Hits, LoudAndSoftHitsTellARegularRowApart) {
+  RowOfHits row = row_of(16, 1);
+  for (std::size_t i = 0; i < row.times_s.size(); ++i) row.times_s[i] = 0.3 + 0.6 * static_cast<double>(i);
+  auto x = samples_of(row, 48000, 0, true);
+  x.resize(480000);
+  for (std::size_t i = 0; i < row.times_s.size(); ++i)
+    for (std::size_t n = 0; n < 24000; ++n)
+      x[static_cast<std::size_t>((row.times_s[i] - 0.05) * 48000) + n] *= 0.4 + 0.6 * random_uniform(3, 3, i);
+  const auto y = later(x, 96, 480000);
+  const auto found = row_between(x, y, 48000);
+  ASSERT_TRUE(found);
+  EXPECT_NEAR(found->hits.front().delay_frames, 96, 1e-6);
+  EXPECT_TRUE(found->candidates.empty());
+}
+
 TEST(Hits, NothingIsFoundWhereThereIsNone) {
   EXPECT_FALSE(row_between(std::vector<double>(48000), std::vector<double>(48000), 48000));
   EXPECT_FALSE(row_between({0.5}, {0.5}, 48000));
