@@ -12,7 +12,7 @@
 #include "delay_line.hpp"
 #include "hit.hpp"
 #include "mark_search.hpp"
-#include "segment_delay.hpp"
+#include "segment_timer.hpp"
 #include "slip_place.hpp"
 #include "wavicon/audio/transform.hpp"
 #include "wavicon/intake/hits.hpp"
@@ -42,7 +42,6 @@ constexpr double kUsually = 0.9;           // of what other segments reach
 constexpr int kPasses = 3;                 // each with the place that the one before found
 constexpr double kSlackS = 6e-5;           // by which neighbouring segments may differ
 constexpr double kStill = 1e-7;            // frames
-constexpr double kSaysNothing = 1e6;       // frames: the standard deviation of a segment without time in it
 constexpr double kWholeFrame = 0.01;       // so near to a whole frame counts as one
 
 using Bins = std::vector<std::complex<double>>;
@@ -113,7 +112,7 @@ class Aligner {
       settle(false);
     }
     finish(result);
-    result.gain = gain(result);
+    result.gain = timer().gain(segments_, result);
     if (!result.slips.empty()) measure_slips(result, tracked);
   }
 
@@ -201,7 +200,7 @@ class Aligner {
     result.drift_bound_ppm = 1e6 * 2 * std::sqrt(12.0) * line_.delay_sigma() /
                              static_cast<double>(std::max<std::int64_t>(1, a_.frames()));
     finish(result);
-    result.gain = gain(result);
+    result.gain = timer().gain(segments_, result);
     return result;
   }
 
@@ -389,37 +388,13 @@ class Aligner {
     line_.set({delay, 0});
     if (!segments_.empty()) settle(false, 1);
     double alike = 0;
-    for (const Segment& s : segments_) alike += alike_along(s);
+    for (const Segment& s : segments_) alike += timer().alike(s, line_.line());
     if (segments_.empty() || alike < kNearlyFree * free) {
       segments_.swap(tracked);
       return false;
     }
     for (Segment& s : segments_) s.delay = line_.line().delay;
     return true;
-  }
-
-  // What of the segments' power is not what lies along the line.
-  double left_over() {
-    double sum = 0;
-    for (const Segment& s : segments_) {
-      const double alike = alike_along(s);
-      sum += 1 - alike * alike;
-    }
-    return segments_.empty() ? 1 : sum / static_cast<double>(segments_.size());
-  }
-
-  // Correlation of a segment with what lies along the line.
-  double alike_along(const Segment& s) {
-    Alignment along;
-    along.delay_frames = line_.line().delay;
-    along.frames_per_frame = 1 + line_.line().slope;
-    std::vector<double> y(static_cast<std::size_t>(length_));
-    const auto x = read_channel(a_, options_.reference_channel, s.first, length_);
-    read_aligned(b_, options_.capture_channel, along, s.first, reader_, y);
-    const double energies = energy(x) * energy(y);
-    return energies > 0
-               ? std::abs(std::inner_product(x.begin(), x.end(), y.begin(), 0.0)) / std::sqrt(energies)
-               : 0;
   }
 
   // How far a segment and what lies at each delay near one agree in phase, -1 … 1; empty where one is silent.
@@ -532,42 +507,13 @@ class Aligner {
     if (!longest->empty()) segments_ = std::move(*longest);
   }
 
-  // What is left of each segment's delay once the capture is read where the segment was found, at the line's
-  // pace.
-  void refine() {
-    if (!timing_)
-      timing_.emplace(a_.sample_rate_hz(), intake_detail::hann_window(static_cast<std::size_t>(length_)));
-    const std::vector<double>& window = timing_->window();
-    const double slope = line_.line().slope;
-    Alignment along;
-    along.frames_per_frame = 1 + slope;
-    std::vector<double> y(static_cast<std::size_t>(length_));
-    for (Segment& s : segments_) {
-      auto x = read_channel(a_, options_.reference_channel, s.first, length_);
-      along.delay_frames = s.delay - slope * line_.centre(s);
-      read_aligned(b_, options_.capture_channel, along, s.first, reader_, y);
-      for (std::size_t n = 0; n < x.size(); ++n) {
-        x[n] *= window[n];
-        y[n] *= window[n];
-      }
-      const auto late = (*timing_)(x, y);
-      // What says nothing of time counts for nothing.
-      s.sigma = late ? late->sigma_frames : kSaysNothing;
-      s.delay += late ? late->frames : 0;
-    }
+  // The timer for segments of the length that has been chosen.
+  intake_detail::SegmentTimer& timer() {
+    if (!timer_) timer_.emplace(a_, b_, options_, length_);
+    return *timer_;
   }
-
-  double gain(const Alignment& along) {
-    double both = 0, own = 0;
-    std::vector<double> y(static_cast<std::size_t>(length_));
-    for (const Segment& s : segments_) {
-      const auto x = read_channel(a_, options_.reference_channel, s.first, length_);
-      read_aligned(b_, options_.capture_channel, along, s.first, reader_, y);
-      both += std::inner_product(x.begin(), x.end(), y.begin(), 0.0);
-      own += energy(x);
-    }
-    return both / own;
-  }
+  void refine() { timer().refine(segments_, line_.line().slope); }
+  double left_over() { return timer().left_over(segments_, line_.line()); }
 
   AudioSource& a_;
   AudioSource& b_;
@@ -578,10 +524,9 @@ class Aligner {
   std::vector<std::int64_t> places_;  // at which segments were looked for
   std::vector<Segment> segments_;
   DelayLine line_;  // delay of a place of the reference
-  std::optional<intake_detail::SegmentDelays> timing_;
+  std::optional<intake_detail::SegmentTimer> timer_;
   RealTransforms transforms_;
   intake_detail::CoarseSearch coarse_search_;
-  FractionalReader reader_;
 };
 
 }  // namespace

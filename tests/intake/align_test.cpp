@@ -107,7 +107,7 @@ TEST(Align, SlipsAreCountedAndPlaced) {
   for (const char* content : {"chamber", "voice"}) {
     const auto x = programme(content, rate, 20, 3);
     const Audio reference = audio_of(x, rate);
-    for (const std::int64_t frames : {-1, 1, -7, -300, 5000, -48000, 48000})
+    for (const std::int64_t frames : {-1, -7, 5000, -48000})
       for (const int count : {1, 3})
         for (const double ppm : {0.0, 40.0}) {
           if (count == 1 && ppm != 0) continue;

@@ -82,10 +82,11 @@ TEST(LiveTransport, OnlyRecords) {
 
 TEST(Live, WithoutAServerOrAboveTheCeilingNothingIsPlayed) {
   const LiveOptions options{.server = "no-such-server", .to = "x", .from = "y"};
-  EXPECT_NE(message_of(ErrorCode::unit_failed,
-                       [&] { (void)play_and_record({std::vector<float>(100, 0.1F)}, 48000, options); })
-                .find("there is no JACK server 'no-such-server'"),
-            std::string::npos);
+  const std::string said = message_of(ErrorCode::unit_failed, [&] {
+    (void)play_and_record({std::vector<float>(100, 0.1F)}, 48000, options);
+  });
+  if (said.find("this build knows no JACK") != std::string::npos) GTEST_SKIP() << said;
+  EXPECT_NE(said.find("there is no JACK server 'no-such-server'"), std::string::npos);
   EXPECT_NE(message_of(ErrorCode::bad_argument,
                        [&] { (void)play_and_record({std::vector<float>(100, 0.9F)}, 48000, options); })
                 .find("the ceiling is -6 dBFS"),

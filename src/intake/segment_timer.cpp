@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: MIT
+#include "segment_timer.hpp"
+
+#include <cmath>
+#include <numeric>
+
+#include "mark_search.hpp"
+
+namespace wavicon::intake_detail {
+namespace {
+
+constexpr double kSaysNothing = 1e6;  // frames: the standard deviation of a segment without time in it
+
+}  // namespace
+
+SegmentTimer::SegmentTimer(AudioSource& reference, AudioSource& capture, const AlignOptions& channels,
+                           std::int64_t segment_frames)
+    : a_(reference),
+      b_(capture),
+      channel_a_(channels.reference_channel),
+      channel_b_(channels.capture_channel),
+      timing_(reference.sample_rate_hz(), hann_window(static_cast<std::size_t>(segment_frames))),
+      y_(static_cast<std::size_t>(segment_frames)) {}
+
+void SegmentTimer::refine(std::vector<Segment>& segments, double slope) {
+  const std::vector<double>& window = timing_.window();
+  const auto length = static_cast<std::int64_t>(window.size());
+  const DelayLine line(length);
+  Alignment along;
+  along.frames_per_frame = 1 + slope;
+  for (Segment& s : segments) {
+    auto x = read_channel(a_, channel_a_, s.first, length);
+    along.delay_frames = s.delay - slope * line.centre(s);
+    read_aligned(b_, channel_b_, along, s.first, reader_, y_);
+    for (std::size_t n = 0; n < x.size(); ++n) {
+      x[n] *= window[n];
+      y_[n] *= window[n];
+    }
+    const auto late = timing_(x, y_);
+    // What says nothing of time counts for nothing.
+    s.sigma = late ? late->sigma_frames : kSaysNothing;
+    s.delay += late ? late->frames : 0;
+  }
+}
+
+double SegmentTimer::alike(const Segment& segment, const Line& line) {
+  Alignment along;
+  along.delay_frames = line.delay;
+  along.frames_per_frame = 1 + line.slope;
+  const auto x = read_channel(a_, channel_a_, segment.first, static_cast<std::int64_t>(y_.size()));
+  read_aligned(b_, channel_b_, along, segment.first, reader_, y_);
+  const double energies = energy(x) * energy(y_);
+  return energies > 0
+             ? std::abs(std::inner_product(x.begin(), x.end(), y_.begin(), 0.0)) / std::sqrt(energies)
+             : 0;
+}
+
+double SegmentTimer::left_over(const std::vector<Segment>& segments, const Line& line) {
+  double sum = 0;
+  for (const Segment& s : segments) {
+    const double here = alike(s, line);
+    sum += 1 - here * here;
+  }
+  return segments.empty() ? 1 : sum / static_cast<double>(segments.size());
+}
+
+double SegmentTimer::gain(const std::vector<Segment>& segments, const Alignment& along) {
+  double both = 0, own = 0;
+  for (const Segment& s : segments) {
+    const auto x = read_channel(a_, channel_a_, s.first, static_cast<std::int64_t>(y_.size()));
+    read_aligned(b_, channel_b_, along, s.first, reader_, y_);
+    both += std::inner_product(x.begin(), x.end(), y_.begin(), 0.0);
+    own += energy(x);
+  }
+  return both / own;
+}
+
+}  // namespace wavicon::intake_detail

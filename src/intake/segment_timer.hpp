@@ -1,0 +1,39 @@
+// SPDX-License-Identifier: MIT
+#pragma once
+// Segments of a reference read where they lie in a capture: how late each is, how alike. Internal to
+// `intake`.
+
+#include <cstdint>
+#include <optional>
+#include <vector>
+
+#include "delay_line.hpp"
+#include "segment_delay.hpp"
+#include "wavicon/intake/align.hpp"
+
+namespace wavicon::intake_detail {
+
+class SegmentTimer {
+ public:
+  SegmentTimer(AudioSource& reference, AudioSource& capture, const AlignOptions& channels,
+               std::int64_t segment_frames);
+
+  /// What is left of each segment's delay once the capture is read where the segment was found, at that pace.
+  void refine(std::vector<Segment>& segments, double slope);
+  /// Correlation of a segment with what lies along the line, 0 … 1.
+  [[nodiscard]] double alike(const Segment& segment, const Line& line);
+  /// What of the segments' power is not what lies along the line; 1 for none.
+  [[nodiscard]] double left_over(const std::vector<Segment>& segments, const Line& line);
+  /// Σxy/Σxx over the segments.
+  [[nodiscard]] double gain(const std::vector<Segment>& segments, const Alignment& along);
+
+ private:
+  AudioSource& a_;
+  AudioSource& b_;
+  int channel_a_, channel_b_;
+  SegmentDelays timing_;
+  FractionalReader reader_;
+  std::vector<double> y_;  // the capture under one segment
+};
+
+}  // namespace wavicon::intake_detail
