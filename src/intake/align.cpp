@@ -70,11 +70,13 @@ class Aligner {
                        options.drift ? options.most_drift_ppm : 0, transforms_) {}
 
   std::optional<Alignment> run() {
-    const auto active = intake_detail::active_part(a_, options_.reference_channel);
+    const auto envelope = intake_detail::envelope_of(a_, options_.reference_channel);
+    const auto active = intake_detail::active_part(envelope, a_.frames());
     if (!active) return std::nullopt;
     if (intake_detail::is_hit(*active, a_.sample_rate_hz())) return hit(*active);
     Alignment result;
-    if (!find_coarse(result)) return options_.doubtful ? std::nullopt : by_residual();
+    const bool row = intake_detail::holds_hits_alone(envelope) && find_row(result);
+    if (!row && !find_coarse(result)) return options_.doubtful ? std::nullopt : by_residual();
     if (!track_segments()) return options_.doubtful ? std::optional(result) : std::nullopt;
     line_up(result);
     return result;
@@ -272,7 +274,6 @@ class Aligner {
   }
 
   bool find_coarse(Alignment& result) {
-    if (find_row(result)) return true;
     const auto place = coarse_search_.run();
     if (!place) return false;
     coarse_ = place->delay_frames;
@@ -287,7 +288,6 @@ class Aligner {
   // Of a row of hits, which may repeat one sound, the whole row tells where it lies: nearly all of its hits,
   // and none of them alone.
   bool find_row(Alignment& result) {
-    if (!is_row_of_hits(a_, options_.reference_channel)) return false;
     const auto row = align_hits(a_, b_, options_);
     if (!row) return false;
     coarse_ = row->hits.front().delay_frames;

@@ -115,7 +115,7 @@ class Builder {
       conditions.emplace_back(a.match > 0 ? "match" : "confidence", a.match > 0 ? a.match : a.confidence);
     if (!result_.aligned_by_marks && a.match == 0) conditions.emplace_back("spread_samples", a.spread_frames);
     whole("delay_samples", a.delay_frames, conditions);
-    // Drift, level, polarity and what was lost are said once, of the stimulus.
+    // Drift, level, polarity and losses stand once, against the stimulus.
     if (result_.aligned_by_marks) return;
     whole("drift_ppm", a.drift_ppm, conditions);
     whole("gain_db", db_from_ratio(std::max(1e-15, std::abs(a.gain))), conditions);

@@ -15,8 +15,6 @@
 namespace wavicon::intake_detail {
 namespace {
 
-constexpr double kBlockS = 0.001;
-constexpr double kActivePower = 1e-4;  // of the loudest block: -40 dB
 constexpr double kLongestHitS = 0.6;
 constexpr double kEdgeS = 0.005;       // of the window over it
 constexpr double kFloor = 0.1;         // of the highest bin: whitening goes no deeper, or noise would count
@@ -197,27 +195,6 @@ class Search {
 };
 
 }  // namespace
-
-std::optional<Stretch> active_part(AudioSource& source, int channel) {
-  const auto block = std::max<std::int64_t>(1, std::llround(kBlockS * source.sample_rate_hz()));
-  const auto channels = static_cast<std::size_t>(source.channel_count());
-  std::vector<double> scratch(channels * static_cast<std::size_t>(64 * block)), powers;
-  for_each_block(
-      source, 0, source.frames(), scratch,
-      [&](std::int64_t, std::span<const double> planar, std::int64_t frames) {
-        const auto run =
-            planar.subspan(static_cast<std::size_t>(channel * frames), static_cast<std::size_t>(frames));
-        for (std::size_t n = 0; n < run.size(); n += static_cast<std::size_t>(block))
-          powers.push_back(energy(run.subspan(n, std::min(static_cast<std::size_t>(block), run.size() - n))));
-      });
-  if (powers.empty()) return std::nullopt;
-  const double least = kActivePower * *std::max_element(powers.begin(), powers.end());
-  if (!(least > 0)) return std::nullopt;
-  const auto loud = [&](double power) { return power >= least; };
-  const auto first = std::find_if(powers.begin(), powers.end(), loud) - powers.begin();
-  const auto last = powers.rend() - std::find_if(powers.rbegin(), powers.rend(), loud);
-  return Stretch{first * block, std::min<std::int64_t>(last * block, source.frames())};
-}
 
 bool is_hit(const Stretch& active, double sample_rate_hz) noexcept {
   return static_cast<double>(active.frames()) < kLongestHitS * sample_rate_hz;

@@ -7,6 +7,7 @@
 #include <optional>
 #include <vector>
 
+#include "envelope.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/audio/transform.hpp"
 
@@ -15,16 +16,7 @@ namespace wavicon::intake_detail {
 /// Seconds before and after a hit that belong to it: its attack and its ring.
 inline constexpr double kAroundHitS = 0.01;
 
-/// Frames first … end of a channel.
-struct Stretch {
-  std::int64_t first = 0, end = 0;
-  [[nodiscard]] std::int64_t frames() const noexcept { return end - first; }
-};
-
-/// What sounds: from the first to the last millisecond within 40 dB of the loudest; none when all is silent.
-[[nodiscard]] std::optional<Stretch> active_part(AudioSource& source, int channel);
-
-/// Whether that is so short that it is one hit.
+/// Whether what sounds is so short that it is one hit.
 [[nodiscard]] bool is_hit(const Stretch& active, double sample_rate_hz) noexcept;
 
 /// Where the hit lies in the capture, to a frame.
@@ -39,7 +31,7 @@ struct HitPlace {
                                                const Stretch& active, AudioSource& capture,
                                                int capture_channel, RealTransforms& transforms);
 
-/// The same within so many frames of a delay: of a few places only.
+/// As find_hit(), no farther than reach_frames from a delay.
 [[nodiscard]] std::optional<HitPlace> find_hit_near(AudioSource& reference, int reference_channel,
                                                     const Stretch& active, AudioSource& capture,
                                                     int capture_channel, std::int64_t delay_frames,

@@ -109,6 +109,10 @@ HitLatencies judge_hits(std::vector<HitDelay> hits, int looked) {
         std::abs(xy / xx) > intake_detail::surely(y.size() - 2) * beside / std::sqrt(xx)) {
       result.course = HitCourse::drifts;
       result.off_samples = off;
+      result.drift_ppm = 1e6 * xy / xx;
+      result.at_start_frames = height - xy / xx * middle;
+      result.at_start_uncertainty_frames =
+          2 * std::max(beside, std::sqrt(own)) * std::sqrt(1 / count + middle * middle / xx);
       left = beside;
     }
     std::vector<std::size_t> jumps;

@@ -6,6 +6,7 @@
 #include <numeric>
 
 #include "comparable.hpp"
+#include "envelope.hpp"
 #include "hit.hpp"
 #include "mark_search.hpp"
 #include "wavicon/audio/decibels.hpp"
@@ -15,57 +16,27 @@ namespace wavicon {
 namespace {
 
 using intake_detail::energy;
+using intake_detail::Envelope;
+using intake_detail::envelope_of;
 
-constexpr double kBlockS = 0.001;
-constexpr std::size_t kAhead = 4, kGap = 2, kBehind = 20;  // blocks that are compared
-constexpr double kSudden = 4;                              // in power: 6 dB
-constexpr double kUnderLoudest = 1e-3;                     // in power: 30 dB
-constexpr double kFaded = 1e-4;                            // of a hit's loudest block: 40 dB
-constexpr std::size_t kApart = 50;                         // blocks from hit to hit at least
-constexpr std::size_t kLongest = 300;                      // blocks that are compared of one
-constexpr std::size_t kBeforeNext = 15;                    // blocks: what the windows of two hits share not
-constexpr std::size_t kEarly = 120;                        // blocks that hold most of a hit
-constexpr double kMost = 0.8;                              // of its power
-constexpr double kReachS = 0.03;                           // by which one hit may lie off the row
-constexpr std::size_t kSmooth = 8;                         // blocks by which onsets of two rows may differ
-constexpr std::size_t kMostPlaces = 8;                     // of a row that are tried
-constexpr double kWorthATry = 0.3;                         // of the best correlation of onsets
-constexpr double kMostOfSpread = 0.5, kSpreadDb = 20;      // what a spread of gains takes from a place
-constexpr double kSameSpread = 1.5, kSameSpreadDb = 1;     // times and beside that of the best place
+constexpr double kSudden = 4;                           // in power: 6 dB
+constexpr double kUnderLoudest = 1e-3;                  // in power: 30 dB
+constexpr double kFaded = 1e-4;                         // of a hit's loudest block: 40 dB
+constexpr std::size_t kApart = 50;                      // blocks from hit to hit at least
+constexpr std::size_t kLongest = 300;                   // blocks that are compared of one
+constexpr std::size_t kBeforeNext = 15;                 // blocks: what the windows of two hits share not
+constexpr std::size_t kEarly = 120;                     // blocks that hold most of a hit
+constexpr double kHasFaded = 0.03;                      // of a hit's power, before the next one: 15 dB
+constexpr double kMost = 0.8;                           // of its power
+constexpr double kReachS = 0.03;                        // by which one hit may lie off the row
+constexpr std::size_t kSmooth = 8;                      // blocks by which onsets of two rows may differ
+constexpr std::size_t kMostPlaces = 8;                  // of a row that are tried
+constexpr double kWorthATry = 0.3;                      // of the best correlation of onsets
+constexpr double kMostOfSpread = 0.5, kSpreadDb = 20;   // what a spread of gains takes from a place
+constexpr double kSameSpread = 1.5, kSameSpreadDb = 1;  // times and beside that of the best place
 constexpr std::size_t kLeastHits = 3;
 constexpr double kLeastFound = 0.6;
 constexpr std::size_t kMostTried = 48;  // hits by which a place of the row is judged
-
-// Power in blocks of a millisecond.
-struct Envelope {
-  std::int64_t block = 1;  // frames
-  std::vector<double> powers;
-
-  [[nodiscard]] double mean(std::size_t first, std::size_t end) const {
-    const auto from = powers.begin() + static_cast<std::ptrdiff_t>(std::min(first, powers.size())),
-               to = powers.begin() + static_cast<std::ptrdiff_t>(std::min(end, powers.size()));
-    return from == to ? 0 : std::accumulate(from, to, 0.0) / static_cast<double>(to - from);
-  }
-  [[nodiscard]] double ahead(std::size_t k) const { return mean(k, k + kAhead); }
-  [[nodiscard]] double behind(std::size_t k) const {
-    return k <= kGap ? 0 : mean(k > kBehind + kGap ? k - kBehind - kGap : 0, k - kGap);
-  }
-};
-
-Envelope envelope_of(AudioSource& source, int channel) {
-  Envelope result;
-  result.block = std::max<std::int64_t>(1, std::llround(kBlockS * source.sample_rate_hz()));
-  std::vector<double> scratch(static_cast<std::size_t>(source.channel_count() * 64 * result.block));
-  for_each_block(source, 0, source.frames(), scratch,
-                 [&](std::int64_t, std::span<const double> planar, std::int64_t frames) {
-                   const auto run = planar.subspan(static_cast<std::size_t>(channel * frames),
-                                                   static_cast<std::size_t>(frames));
-                   const auto block = static_cast<std::size_t>(result.block);
-                   for (std::size_t n = 0; n < run.size(); n += block)
-                     result.powers.push_back(energy(run.subspan(n, std::min(block, run.size() - n))));
-                 });
-  return result;
-}
 
 // Blocks at which hits begin.
 std::vector<std::size_t> onsets_of(const Envelope& envelope) {
@@ -80,7 +51,7 @@ std::vector<std::size_t> onsets_of(const Envelope& envelope) {
     // From where it rises on, what stands most over what was there before is its beginning.
     std::size_t best = k;
     const auto rise = [&](std::size_t i) { return envelope.ahead(i) / (envelope.behind(i) + least); };
-    for (std::size_t i = k; i < std::min(powers.size(), k + kBehind); ++i)
+    for (std::size_t i = k; i < std::min(powers.size(), k + Envelope::kBehind); ++i)
       if (rise(i) > rise(best)) best = i;
     onsets.push_back(best);
     k = best + kApart;
@@ -202,7 +173,8 @@ class Rows {
     if (!enough(all)) return std::nullopt;
     row.looked = all.looked;
     measure(all, row);
-    return row;
+    // What matches may still say nothing of time.
+    return row.hits.size() < kLeastHits ? std::nullopt : std::optional(row);
   }
 
  private:
@@ -284,7 +256,10 @@ std::vector<Hit> find_hits(AudioSource& source, int channel) {
 
 bool is_row_of_hits(AudioSource& source, int channel) {
   intake_detail::require_channel(source, channel);
-  const Envelope envelope = envelope_of(source, channel);
+  return intake_detail::holds_hits_alone(envelope_of(source, channel));
+}
+
+bool intake_detail::holds_hits_alone(const Envelope& envelope) {
   const std::vector<std::size_t> onsets = onsets_of(envelope);
   if (onsets.size() < kLeastHits) return false;
   // Nothing sounds but what has just begun.
@@ -295,8 +270,8 @@ bool is_row_of_hits(AudioSource& source, int channel) {
   if (early < kMost * all) return false;
   for (std::size_t i = 0; i < onsets.size(); ++i) {
     const std::size_t next = i + 1 < onsets.size() ? onsets[i + 1] : envelope.powers.size();
-    const double before = envelope.behind(next), own = envelope.ahead(onsets[i]);
-    if (next < envelope.powers.size() && before > 0.03 * own) return false;
+    if (next < envelope.powers.size() && envelope.behind(next) > kHasFaded * envelope.ahead(onsets[i]))
+      return false;
   }
   return true;
 }

@@ -208,6 +208,7 @@ JudgedCapture recognised(const JudgedCapture& capture, const GatePolicy& policy)
       judge(capture.source_, capture.info_, capture.format_, explained ? known : KnownStimulus{}, policy),
       known, told);
   result.explained_ = explained;
+  result.recognised_ = true;
   return result;
 }
 

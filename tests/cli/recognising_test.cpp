@@ -128,6 +128,24 @@ TEST_F(Recognising, NoiseIsReadInThePause) {
   // Of white noise, the part from 20 Hz to 20 kHz of 24 kHz.
   EXPECT_NEAR(level["value"].get<double>(), -90.8, 0.1);
   EXPECT_NEAR(level["conditions"]["from_s"].get<double>(), 3.1, 0.05);
+  // Hum is a steady tone as well, and nobody played it.
+  std::vector<double> hum(6 * 48000);
+  for (std::size_t n = 0; n < hum.size(); ++n)
+    hum[n] =
+        0.001 * std::sin(2 * std::numbers::pi * 50 * static_cast<double>(n) / kRate) + 1e-5 * gaussian(5, n);
+  write("hum.wav", hum);
+  const json of_hum = json::parse(good("noise hum.wav --json"));
+  EXPECT_NEAR(reading(of_hum, "noise_dbfs")["value"].get<double>(), -63.01, 0.05);
+}
+
+TEST_F(Recognising, AReferenceMayHoldItsSweepInAnyChannel) {
+  good("make sweep --seconds 2 --no-marks --silence-before 0.2 --silence-after 0.2 -o s.wav --quiet");
+  const Audio sweep = read_audio_file(file("s.wav")).audio;
+  Audio right(kRate, 2, sweep.frames());
+  std::copy(sweep.channel(0).begin(), sweep.channel(0).end(), right.channel(1).begin());
+  write_audio_file(file("right.wav"), right, {});
+  good("feed s.wav --through 'sim:tern?drive=12' -o back.wav --quiet");
+  EXPECT_HAS(good("aliasing back.wav --reference right.wav"), "worst fold-back");
 }
 
 TEST_F(Recognising, DynamicsMeasuresBlocksThatCarryNoRecipe) {

@@ -341,6 +341,28 @@ TEST(Health, PausesBetweenHitsAreNoDropouts) {
   }
 }
 
+// A capture that carries marks and is given a reference too: one delay, one drift.
+TEST(Health, MarksAndAReferenceSayOneThing) {
+  Stimulus stimulus(booth_recipe(48000));
+  const auto x = rendered(stimulus);
+  const Audio reference = audio_of(x, 48000),
+              capture = audio_of(resampled(x, 1, 700.25, x.size() + 4000), 48000);
+  MemorySource played(reference);
+  const auto result = check_health(capture, &stimulus, {.reference = &played});
+  EXPECT_TRUE(result.aligned_by_marks);
+  const Sheet sheet = health_sheet(result, {.file = "c.wav"});
+  int delays = 0, drifts = 0;
+  for (const Reading& reading : sheet.readings) {
+    delays += reading.name == "delay_samples";
+    drifts += reading.name == "drift_ppm";
+    if (reading.name == "delay_samples") {
+      EXPECT_NEAR(*reading.value, 700.25, 0.01);
+    }
+  }
+  EXPECT_EQ(delays, 1);
+  EXPECT_EQ(drifts, 1);
+}
+
 TEST(Health, ABandThatEndsEarlyWasConverted) {
   // White noise and a sweep at 48 kHz, played to 96 kHz: the upper octave is empty but for dither.
   Recipe recipe{.sample_rate_hz = 48000};

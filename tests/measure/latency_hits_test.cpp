@@ -99,6 +99,7 @@ TEST(LatencyOfHits, DriftAndJumpsAreTold) {
   EXPECT_EQ(drifts.row->course, HitCourse::drifts);
   EXPECT_NEAR(drifts.drift_ppm, 80, 0.5);
   EXPECT_NEAR(drifts.latency_samples, 300, 0.1);
+  EXPECT_NEAR(drifts.latency_samples, 300, 3 * *drifts.uncertainty_samples);
   const auto jumps = latency_of(x, samples_of(jumping, 48000));
   ASSERT_TRUE(jumps.row);
   EXPECT_EQ(jumps.row->course, HitCourse::jumps);
@@ -108,6 +109,20 @@ TEST(LatencyOfHits, DriftAndJumpsAreTold) {
   const Sheet sheet = latency_sheet(jumps, {.file = "a"}, {.file = "b"});
   EXPECT_NE(sheet.findings.front().text.find("jumps by -256.00 samples at"), std::string::npos)
       << sheet.findings.front().text;
+}
+
+// The line at A's first frame is less sure than in the middle of the hits: as sure as it says.
+TEST(LatencyOfHits, ADriftCarriesTheUncertaintyOfItsBeginning) {
+  int within = 0;
+  for (std::uint64_t row = 0; row < 200; ++row) {
+    const auto found = judged([&](int i) {
+      return 300 + 2.0 * (i + 8) + 0.5 * gaussian(900 + row, static_cast<std::uint64_t>(i));
+    });
+    ASSERT_EQ(found.course, HitCourse::drifts);
+    within += std::abs(found.at_start_frames - 316) < found.at_start_uncertainty_frames;
+  }
+  EXPECT_GE(within, 180);
+  EXPECT_LE(within, 199);
 }
 
 TEST(LatencyOfHits, EachHitOfALoopWhenItIsAskedFor) {

@@ -69,7 +69,10 @@ struct HitLatencies {
   std::vector<std::size_t> jumps;    ///< hits before which the latency jumps
   std::vector<double> jump_samples;  ///< by so much
   std::vector<double> off_samples;   ///< of each hit: from their mean, their line, or the mean between jumps
-  std::size_t worst = 0;             ///< hit that lies farthest off
+  double drift_ppm = 0;              ///< of hits that drift
+  double at_start_frames = 0;        ///< then: their line at the reference's frame 0
+  double at_start_uncertainty_frames = 0;  ///< k = 2
+  std::size_t worst = 0;                   ///< hit that lies farthest off
 };
 
 /// Course, jumps and deviations of delays that were found: a line where it leaves less than half the spread

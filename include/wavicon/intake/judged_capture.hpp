@@ -66,6 +66,8 @@ class WAVICON_EXPORT JudgedCapture {
   [[nodiscard]] bool played() const noexcept { return stimulus_ != nullptr && take_.has_value(); }
   /// Null when nothing is known of what was played.
   [[nodiscard]] const std::shared_ptr<Stimulus>& known_stimulus() const noexcept { return stimulus_; }
+  /// Whether it was taken out of the capture itself: what is steady in it need not have been played.
+  [[nodiscard]] bool stimulus_recognised() const noexcept { return recognised_; }
   [[nodiscard]] Stimulus& stimulus() const;
   [[nodiscard]] const Take& take() const;
   /// Where a frame of the stimulus lies, in seconds of the capture.
@@ -97,6 +99,7 @@ class WAVICON_EXPORT JudgedCapture {
   std::shared_ptr<AudioSource> source_;
   std::shared_ptr<Stimulus> stimulus_;
   std::optional<Take> take_;
+  bool recognised_ = false;
   bool explained_ = false;  // the stimulus was recognised, and nothing sounds beside it
   CaptureInfo info_;
   SampleFormat format_ = SampleFormat::float64;

@@ -96,7 +96,8 @@ class Aliasing : public Measurement {
                               reference.info().file));
     const auto& sweep = std::get<Sweep>(*found->written);
     const int channel = request.channel.value_or(0);
-    const auto alignment = align(reference.source(), capture.source(), {.capture_channel = channel});
+    const auto alignment = align(reference.source(), capture.source(),
+                                 {.reference_channel = recognition.channel, .capture_channel = channel});
     if (!alignment)
       throw Error(ErrorCode::bad_input,
                   fmt::format("does not hold {}: too little in common", reference.info().file));

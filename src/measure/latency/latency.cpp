@@ -154,21 +154,6 @@ bool by_marks(AudioSource& a, AudioSource& b, const Stimulus& stimulus, LatencyR
   return true;
 }
 
-// Line through delays over the frames of A.
-std::pair<double, double> line_through(const std::vector<HitDelay>& hits) {
-  double n = 0, x = 0, y = 0, xx = 0, xy = 0;
-  for (const HitDelay& hit : hits) {
-    const auto at = static_cast<double>(hit.first_frame);
-    n += 1;
-    x += at;
-    y += hit.delay_frames;
-    xx += at * at;
-    xy += at * hit.delay_frames;
-  }
-  const double slope = (n * xy - x * y) / (n * xx - x * x);
-  return {(y - slope * x) / n, slope};
-}
-
 // Each hit of a row by itself.
 bool by_hits(AudioSource& a, AudioSource& b, LatencyResult& result) {
   const auto row = align_hits(
@@ -185,12 +170,12 @@ bool by_hits(AudioSource& a, AudioSource& b, LatencyResult& result) {
   }
   const auto count = static_cast<double>(found.hits.size()), taken = static_cast<double>(first);
   result.spread_samples = std::sqrt(squares / (count - 1));
-  if (found.course == HitCourse::drifts) {
-    const auto [at_start, slope] = line_through(found.hits);
-    result.latency_samples = at_start;
-    result.drift_ppm = 1e6 * slope;
-  }
   result.uncertainty_samples = std::max(std::sqrt(own) / taken, 2 * result.spread_samples / std::sqrt(taken));
+  if (found.course == HitCourse::drifts) {
+    result.latency_samples = found.at_start_frames;
+    result.uncertainty_samples = found.at_start_uncertainty_frames;
+    result.drift_ppm = found.drift_ppm;
+  }
   result.polarity = row->gain < 0 ? -1 : 1;
   result.candidates = row->candidates;
   Alignment along{.delay_frames = result.latency_samples,

@@ -43,7 +43,7 @@ class NoiseFloor : public Measurement {
 
   std::vector<Sheet> measure(const MeasureRequest& request, const JudgedCapture& capture,
                              std::size_t) override {
-    const ChosenStretch stretch = choose_stretch(capture, request.selection, rank);
+    const ChosenStretch stretch = stretch_of(request, capture);
     NoiseOptions options = options_;
     options.from_s = stretch.from_s;
     options.to_s = stretch.to_s;
@@ -51,7 +51,7 @@ class NoiseFloor : public Measurement {
     take_band(band_hz_, options.band_from_hz, options.band_to_hz);
     if (!calibrate_.empty()) options.full_scale_vrms = full_scale_vrms(calibrate_);
     auto part = stretch.part;
-    if (!part && capture.played() && !request.selection.in_seconds() &&
+    if (!part && capture.played() && !capture.stimulus_recognised() && !request.selection.in_seconds() &&
         capture.stimulus().parts().size() == 1)
       part = 0;
     if (part && !options.tone_hz) {
@@ -100,6 +100,18 @@ class NoiseFloor : public Measurement {
   }
 
  private:
+  // Of what was recognised a pause alone: a tone may be hum.
+  [[nodiscard]] static ChosenStretch stretch_of(const MeasureRequest& request, const JudgedCapture& capture) {
+    if (!capture.stimulus_recognised() || !request.selection.part.empty())
+      return choose_stretch(capture, request.selection, rank);
+    const auto& parts = capture.stimulus().recipe().parts;
+    const bool paused = std::any_of(parts.begin(), parts.end(), [](const RecipePart& part) {
+      return std::holds_alternative<Silence>(part.kind);
+    });
+    return paused ? choose_stretch(capture, request.selection, rank)
+                  : ChosenStretch{.from_s = request.selection.from_s, .to_s = request.selection.to_s};
+  }
+
   NoiseOptions options_;
   std::vector<double> band_hz_;
   std::string calibrate_;
