@@ -181,7 +181,7 @@ std::string sheets_to_json(const std::vector<Sheet>& sheets) {
 }
 
 std::string sheets_to_csv(const std::vector<Sheet>& sheets) {
-  std::string text = "file,measurement,name,channel,value,unit,floor,bound,conditions\n";
+  std::string text = "file,measurement,name,channel,value,unit,floor,uncertainty,bound,conditions\n";
   for (const Sheet& sheet : sheets) {
     for (const Reading& r : sheet.readings) {
       std::string circumstances;
@@ -190,13 +190,13 @@ std::string sheets_to_csv(const std::vector<Sheet>& sheets) {
         const Json json = condition(value);
         circumstances += name + "=" + (json.is_string() ? json.get<std::string>() : dumped(json));
       }
-      text +=
-          fmt::format("{},{},{},{},{},{},{},{},{}\n", csv_text(sheet.capture.file), sheet.measurement, r.name,
-                      !r.channel                    ? ""
-                      : sheet.channel_names.empty() ? std::to_string(*r.channel + 1)
-                                                    : channel_name(sheet, *r.channel),
-                      r.text.empty() ? csv_number(r.value) : csv_text(r.text), r.unit, csv_number(r.floor),
-                      r.bound ? "true" : "false", csv_text(circumstances));
+      text += fmt::format(
+          "{},{},{},{},{},{},{},{},{},{}\n", csv_text(sheet.capture.file), sheet.measurement, r.name,
+          !r.channel                    ? ""
+          : sheet.channel_names.empty() ? std::to_string(*r.channel + 1)
+                                        : channel_name(sheet, *r.channel),
+          r.text.empty() ? csv_number(r.value) : csv_text(r.text), r.unit, csv_number(r.floor),
+          csv_number(r.uncertainty), r.bound ? "true" : "false", csv_text(circumstances));
     }
   }
   return text;

@@ -131,6 +131,17 @@ class Aligner {
       last_end = segments_.back().first;
     });
     result.slips = std::move(measured);
+    keep_to_piece(result);
+  }
+
+  // The line holds between the slips around its segments.
+  void keep_to_piece(Alignment& result) const {
+    const std::int64_t middle = (segments_.front().first + segments_.back().first + length_) / 2;
+    for (const Slip& slip : result.slips)
+      if ((slip.after_frame + slip.before_frame) / 2 < middle)
+        result.piece_first_frame = std::max(result.piece_first_frame, slip.before_frame);
+      else
+        result.piece_end_frame = std::min(result.piece_end_frame, slip.after_frame);
   }
 
   // Calls look(line) with each piece between slips as segments_, timed by itself at the pace of the line.
@@ -252,6 +263,8 @@ class Aligner {
     result.first_frame =
         static_cast<std::int64_t>(std::ceil(std::max(0.0, -line.delay / (1 + line.slope)) - kWholeFrame));
     result.end_frame = static_cast<std::int64_t>(std::floor(end + kWholeFrame));
+    result.piece_first_frame = result.first_frame;
+    result.piece_end_frame = result.end_frame;
   }
 
   // One short sound: no segments, no drift.

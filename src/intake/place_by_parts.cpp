@@ -9,6 +9,7 @@
 
 #include "delay_line.hpp"
 #include "islands.hpp"
+#include "place_by_edges.hpp"
 #include "samples.hpp"
 #include "tone_pieces.hpp"
 
@@ -199,22 +200,69 @@ bool every_block_is_seen(const Stimulus& stimulus, const std::vector<Match>& mat
   return true;
 }
 
-}  // namespace
+// From a delay or line that is known to half a period: by the phases of the tones of one frequency; none when
+// one of them lies beside their line.
+std::optional<PartsPlace> settled_by_phase(Stimulus& stimulus, const std::vector<PlayedTone>& played,
+                                           AudioSource& capture, int channel, const DelayLine& coarse,
+                                           double scatter) {
+  const std::vector<Segment> late =
+      by_phase(stimulus, of_one_frequency(played), capture, channel, coarse, scatter);
+  if (late.size() < kLeastPhases) return PartsPlace{coarse.line().delay, 1 + coarse.line().slope};
+  const DelayLine line = line_through(late);
+  // Frames that were lost while nothing sounded move all that follows, its phases too.
+  const bool broken = std::any_of(late.begin(), late.end(), [&](const Segment& s) {
+    return std::abs(s.delay - line.line().at(static_cast<double>(s.first))) > kBroken;
+  });
+  if (broken) return std::nullopt;
+  return PartsPlace{line.line().delay, 1 + line.line().slope};
+}
 
-std::optional<PartsPlace> place_by_parts(Stimulus& stimulus, AudioSource& capture, int channel) {
-  const std::vector<PlayedTone> played = tones_of(stimulus), found = tones_in(capture, channel);
-  if (played.empty()) return std::nullopt;
+// Where one tone ends and another one of its frequency, or none, begins.
+std::vector<LevelEdge> edges_of(const std::vector<PlayedTone>& played, double rate) {
+  std::vector<LevelEdge> edges;
+  const double apart = kWindowS * rate;
+  for (const PlayedTone& tone : played)
+    for (const double frame : {tone.first, tone.end}) {
+      const bool other = std::any_of(played.begin(), played.end(), [&](const PlayedTone& q) {
+        return std::abs(q.hz / tone.hz - 1) > kSameHz &&
+               (std::abs(q.first - frame) < kReachS * rate || std::abs(q.end - frame) < kReachS * rate);
+      });
+      const bool known = std::any_of(edges.begin(), edges.end(),
+                                     [&](const LevelEdge& e) { return std::abs(e.frame - frame) < apart; });
+      if (!other && !known) edges.push_back({frame, tone.hz});
+    }
+  return edges;
+}
+
+std::optional<PartsPlace> place_by_steps(Stimulus& stimulus, const std::vector<PlayedTone>& played,
+                                         AudioSource& capture, int channel) {
+  const auto delay = delay_by_edges(stimulus, edges_of(played, capture.sample_rate_hz()), capture, channel);
+  if (!delay) return std::nullopt;
+  DelayLine coarse(0);
+  coarse.set({*delay, 0});
+  return settled_by_phase(stimulus, played, capture, channel, coarse, 0);
+}
+
+// What the ends say; where they say that frames are missing, nothing else is asked.
+struct Voted {
+  std::optional<PartsPlace> place;
+  bool broken = false;
+};
+
+Voted place_by_votes(Stimulus& stimulus, const std::vector<PlayedTone>& played, AudioSource& capture,
+                     int channel) {
+  const std::vector<PlayedTone> found = tones_in(capture, channel);
   const double rate = capture.sample_rate_hz(), window = kWindowS * rate,
                drifted = kMostDrift * (played.back().end - played.front().first);
   const auto delay = voted(played, found, window + drifted);
-  if (!delay) return std::nullopt;
+  if (!delay) return {};
   const std::vector<Match> matches = matched(played, found, *delay, kReachS * rate + drifted);
   // By their middles: what rings before a cut rings behind it as well.
   std::vector<Segment> middles;
   for (const Match& m : matches)
     middles.push_back(
         {std::llround(0.5 * (m.tone->first + m.tone->end)), 0.5 * (m.first_late + m.end_late), kEndSigma, 1});
-  if (middles.size() < kLeastTones) return std::nullopt;
+  if (middles.size() < kLeastTones) return {};
   const DelayLine coarse = line_through(middles);
   std::vector<double> off;
   for (const Segment& middle : middles)
@@ -227,19 +275,22 @@ std::optional<PartsPlace> place_by_parts(Stimulus& stimulus, AudioSource& captur
            std::abs(m.end_late - coarse.line().at(m.tone->end)) > window;
   };
   if (on_line < kLeastTones ||
-      static_cast<double>(on_line) < kLeastShare * static_cast<double>(played.size()) ||
-      std::any_of(matches.begin(), matches.end(), displaced) || !every_block_is_seen(stimulus, matches))
-    return std::nullopt;
-  const std::vector<Segment> late =
-      by_phase(stimulus, of_one_frequency(played), capture, channel, coarse, 2 * median_of(off));
-  if (late.size() < kLeastPhases) return PartsPlace{coarse.line().delay, 1 + coarse.line().slope};
-  const DelayLine line = line_through(late);
-  // Frames that were lost while nothing sounded move all that follows, its phases too.
-  const bool broken = std::any_of(late.begin(), late.end(), [&](const Segment& s) {
-    return std::abs(s.delay - line.line().at(static_cast<double>(s.first))) > kBroken;
-  });
-  if (broken) return std::nullopt;
-  return PartsPlace{line.line().delay, 1 + line.line().slope};
+      static_cast<double>(on_line) < kLeastShare * static_cast<double>(played.size()))
+    return {};
+  if (std::any_of(matches.begin(), matches.end(), displaced) || !every_block_is_seen(stimulus, matches))
+    return {.place = std::nullopt, .broken = true};
+  const auto settled = settled_by_phase(stimulus, played, capture, channel, coarse, 2 * median_of(off));
+  return {.place = settled, .broken = !settled};
+}
+
+}  // namespace
+
+std::optional<PartsPlace> place_by_parts(Stimulus& stimulus, AudioSource& capture, int channel) {
+  const std::vector<PlayedTone> played = tones_of(stimulus);
+  if (played.empty()) return std::nullopt;
+  const Voted said = place_by_votes(stimulus, played, capture, channel);
+  if (said.place || said.broken) return said.place;
+  return place_by_steps(stimulus, played, capture, channel);
 }
 
 }  // namespace wavicon::intake_detail

@@ -21,7 +21,8 @@ struct PartsPlace {
 ///
 /// @return none when fewer than three tones agree, or less than half; when another delay has nearly as many
 /// votes; when a tone lies beside the line, or its phase by a frame, as where frames were lost; when a block
-/// has no end that lies on it.
+/// has no end that lies on it. Then the steps alone are tried (delay_by_edges()): a device that never comes
+/// to rest leaves no tone steady.
 [[nodiscard]] std::optional<PartsPlace> place_by_parts(Stimulus& stimulus, AudioSource& capture, int channel);
 
 }  // namespace wavicon::intake_detail

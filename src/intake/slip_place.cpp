@@ -54,6 +54,29 @@ Slip place_slip(AudioSource& reference, AudioSource& capture, const AlignOptions
 
 namespace wavicon {
 
+std::vector<double> delays_of_pieces(const Alignment& alignment) {
+  std::vector<double> delays = {0};
+  std::size_t own = 0;
+  for (const Slip& slip : alignment.slips) {
+    delays.push_back(delays.back() + static_cast<double>(slip.frames));
+    if (slip.before_frame <= alignment.piece_first_frame) own = delays.size() - 1;
+  }
+  const double moved = alignment.delay_frames - delays[own];
+  for (double& delay : delays) delay += moved;
+  return delays;
+}
+
+std::string slips_text(const std::vector<Slip>& slips, double sample_rate_hz) {
+  constexpr std::size_t kMost = 3;
+  std::string text;
+  for (std::size_t i = 0; i < std::min(kMost, slips.size()); ++i)
+    text += fmt::format("{}{} frame{} {} {}", i == 0 ? "" : ", ", std::abs(slips[i].frames),
+                        std::abs(slips[i].frames) == 1 ? " was" : "s were",
+                        slips[i].frames < 0 ? "lost" : "inserted", place_text(slips[i], sample_rate_hz));
+  if (slips.size() > kMost) text += fmt::format(", and so on at {} more places", slips.size() - kMost);
+  return text;
+}
+
 std::string place_text(const Slip& slip, double sample_rate_hz) {
   constexpr double kOnePlaceS = 0.002;
   const double from = static_cast<double>(slip.after_frame) / sample_rate_hz,

@@ -32,12 +32,41 @@ std::string without_zeros(std::string text) {
   return text;
 }
 
-// With the digits of its entry in the catalogue; what comes from elsewhere as it is.
-std::string number_text(double value, const ReadingEntry* entry) {
+// Digits after the point that a figure as sure as that deserves: its uncertainty is told by one of 3 … 9, or
+// by two.
+int places_for(double uncertainty) {
+  constexpr int kMost = 12;
+  int places = 0;
+  for (double u = uncertainty; u < 3 && places < kMost; u *= 10) ++places;
+  return places;
+}
+
+// With the digits of its entry in the catalogue, or fewer where it is not as sure as that; what comes from
+// elsewhere as it is.
+std::string number_text(double value, const ReadingEntry* entry, double uncertainty = 0) {
   if (entry == nullptr) return fmt::format("{:.6g}", value);
-  if (entry->unit == "%") return fmt::format("{:.{}g}", value, entry->digits);
-  if (entry->unit == "samples" || entry->unit == "ms") return without_zeros(rounded(value, entry->digits));
-  return entry->unit.empty() ? without_zeros(rounded(value, entry->digits)) : rounded(value, entry->digits);
+  int digits = entry->digits;
+  if (entry->unit == "%") {
+    // Of a percentage, all digits count: those before the point, or the zeros behind it, as well.
+    int before = 0;
+    for (double v = std::abs(value); v >= 1; v /= 10) ++before;
+    for (double v = std::abs(value); before <= 0 && v > 0 && v < 0.1; v *= 10) --before;
+    if (uncertainty > 0) digits = std::clamp(before + places_for(uncertainty), 1, digits);
+    return fmt::format("{:.{}g}", value, digits);
+  }
+  if (uncertainty > 0) digits = std::min(digits, places_for(uncertainty));
+  if (entry->unit == "samples" || entry->unit == "ms") return without_zeros(rounded(value, digits));
+  return entry->unit.empty() ? without_zeros(rounded(value, digits)) : rounded(value, digits);
+}
+
+// Nothing where the digits that are shown are sure.
+std::string uncertainty_text(const Reading& reading) {
+  if (!reading.uncertainty || !reading.value || reading.bound) return "";
+  const double u = *reading.uncertainty;
+  const int digits = reading.entry == nullptr ? 3 : reading.entry->digits;
+  if (reading.unit == "%") return u > 0 ? fmt::format("±{:.2g}", u) : "";
+  const std::string text = rounded(u, std::min(digits, places_for(u)));
+  return text.find_first_not_of("0.") == std::string::npos ? "" : "±" + text;
 }
 
 std::string frequency_text(double hz) {
@@ -129,20 +158,29 @@ std::string wrapped(const Conditions& conditions) {
 std::string channel_table(const std::vector<const Reading*>& readings) {
   const bool floors =
       std::any_of(readings.begin(), readings.end(), [](const Reading* r) { return r->floor.has_value(); });
-  std::vector<std::vector<std::string>> rows = {
-      {"", "reading", "value", "", floors ? "own floor" : "", "", ""}};
+  const bool unsure = std::any_of(readings.begin(), readings.end(),
+                                  [](const Reading* r) { return !uncertainty_text(*r).empty(); });
+  std::vector<std::vector<std::string>> rows = {{"", "reading", "value"}};
+  const auto add = [&](std::initializer_list<std::string> cells) {
+    rows.back().insert(rows.back().end(), cells);
+  };
+  if (unsure) add({""});
+  add({"", floors ? "own floor" : "", "", ""});
   for (const Reading* r : readings) {
     Conditions own;
     for (const auto& condition : r->conditions)
       if (!shared_by_all(condition, readings)) own.push_back(condition);
-    rows.push_back({"", r->name, value_text(*r), r->value ? r->unit : "",
-                    r->floor ? number_text(*r->floor, r->entry) : "", r->floor ? r->unit : "",
-                    joined(own, ", ")});
+    rows.push_back({"", r->name, value_text(*r)});
+    if (unsure) add({uncertainty_text(*r)});
+    add({r->value ? r->unit : "", r->floor ? number_text(*r->floor, r->entry) : "", r->floor ? r->unit : "",
+         joined(own, ", ")});
   }
   Conditions common;
   for (const auto& condition : readings.front()->conditions)
     if (shared_by_all(condition, readings)) common.push_back(condition);
-  std::string text = aligned(rows, {false, false, true, false, true, false, false});
+  std::vector<bool> right = {false, false, true, false, true, false, false};
+  if (unsure) right.insert(right.begin() + 3, false);
+  std::string text = aligned(rows, right);
   if (!common.empty()) text += "\n" + wrapped(common);
   return text;
 }
@@ -176,7 +214,8 @@ std::string aligned(const std::vector<std::vector<std::string>>& from,
 std::string value_text(const Reading& reading) {
   if (!reading.text.empty()) return reading.text;
   if (!reading.value) return "none";
-  return (reading.bound ? "< " : "") + number_text(*reading.value, reading.entry);
+  return (reading.bound ? "< " : "") +
+         number_text(*reading.value, reading.entry, reading.bound ? 0 : reading.uncertainty.value_or(0));
 }
 
 std::string level_text(double peak, int digits) {

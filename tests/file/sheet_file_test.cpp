@@ -61,11 +61,11 @@ TEST(SheetJson, SeveralAreAnArrayAndNoneIsAnEmptyOne) {
 TEST(SheetCsv, HasALinePerReading) {
   const std::string text = sheets_to_csv({example()});
   EXPECT_EQ(text,
-            "file,measurement,name,channel,value,unit,floor,bound,conditions\n"
-            "\"booth \"\"2\"\".wav\",harmonics,thd_db,2,-61.23,dB,-268,true,\"frequency_hz=743.0; "
+            "file,measurement,name,channel,value,unit,floor,uncertainty,bound,conditions\n"
+            "\"booth \"\"2\"\".wav\",harmonics,thd_db,2,-61.23,dB,-268,,true,\"frequency_hz=743.0; "
             "bandwidth_hz=[20.0,20000.0]; folded=true; "
             "window=Kaiser, 38; window_count=3\"\n"
-            "\"booth \"\"2\"\".wav\",harmonics,h2_dbc,1,,dBc,,false,\n");
+            "\"booth \"\"2\"\".wav\",harmonics,h2_dbc,1,,dBc,,,false,\n");
 }
 
 }  // namespace

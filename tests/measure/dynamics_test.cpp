@@ -223,6 +223,46 @@ TEST(Dynamics, TwoReleaseConstantsAndAHoldAreToldApartFromOne) {
   }
 }
 
+// Blocks so close together that the gain never comes back: what it would return to is seen nowhere.
+TEST(Dynamics, AReleaseLongerThanEveryPauseIsNotGuessed) {
+  constexpr double kRate = 48000;
+  Recipe recipe{.sample_rate_hz = kRate, .marks = false, .silence_before_s = 0, .silence_after_s = 0};
+  for (int i = 0; i < 3; ++i)
+    recipe.parts.push_back(
+        {.name = "block " + std::to_string(i),
+         .kind = LevelBlock{.low_dbfs = -40, .high_dbfs = -6, .low_s = 0.3, .high_s = 0.6, .after_s = 0.3}});
+  Stimulus stimulus(recipe);
+  Signal x(static_cast<std::size_t>(stimulus.frames()));
+  stimulus.render(0, 0, x);
+  // Threshold -20, 4:1, known levels, gain in dB with 10 ms and 1.5 s.
+  Signal y = x;
+  double gain = 0;
+  for (std::size_t n = 0; n < y.size(); ++n) {
+    const double t = std::fmod(static_cast<double>(n) / kRate, 1.2), asked = t >= 0.3 && t < 0.9 ? -10.5 : 0;
+    gain = asked + (gain - asked) * std::exp(-1 / kRate / (asked < gain ? 0.01 : 1.5));
+    y[n] *= ratio_from_db(gain);
+  }
+  const Audio a = audio_of(x, kRate), b = audio_of(y, kRate);
+  MemorySource from(a), against(b);
+  const auto result =
+      measure_dynamics(testing::played(from, stimulus, Take{}), testing::played(against, stimulus, Take{}));
+  const Sheet sheet = dynamics_sheet(result, {"a.wav"}, {"b.wav"});
+  std::string text;
+  for (const Finding& f : sheet.findings) text += f.text + "\n";
+  EXPECT_NE(text.find("the release is longer than"), std::string::npos) << text;
+  const auto& blocks = result.channels[0].blocks;
+  ASSERT_EQ(blocks.size(), 3U);
+  // Before the first one it was at rest, so that its way back is known; 18 % of it is all that was seen.
+  EXPECT_FALSE(blocks[0].release.open_end);
+  EXPECT_NEAR(blocks[0].release.reached, 1 - std::exp(-0.3 / 1.5), 0.03);
+  EXPECT_FALSE(blocks[0].release.to_63_s);
+  for (std::size_t i = 1; i < 3; ++i) {
+    EXPECT_TRUE(blocks[i].release.open_end) << i;
+    EXPECT_FALSE(blocks[i].release.to_63_s) << i;
+    EXPECT_TRUE(blocks[i].release.models.empty()) << i;
+  }
+}
+
 std::string findings_of(const Sheet& sheet) {
   std::string text;
   for (const Finding& f : sheet.findings) text += f.text + "\n";

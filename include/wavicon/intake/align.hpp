@@ -41,7 +41,9 @@ struct Alignment {
   double drift_bound_ppm = 0;    ///< where no drift is claimed: what it can be at most, k = 2; a hit has none
   std::int64_t first_frame = 0;  ///< of the reference: the stretch that the capture holds as well
   std::int64_t end_frame = 0;
-  std::vector<Slip> slips;         ///< then the line lies by what is longest in one piece
+  std::vector<Slip> slips;             ///< then the line lies by what is longest in one piece
+  std::int64_t piece_first_frame = 0;  ///< of the reference: that piece; without slips all that both hold
+  std::int64_t piece_end_frame = 0;
   std::vector<double> candidates;  ///< other delays that fit nearly as well: the signal repeats itself
 };
 
@@ -77,6 +79,14 @@ struct AlignOptions {
 /// @accuracy  1e-4 sample and 0.01 ppm on 10 s of programme with noise 60 dB below (align_test.cpp).
 [[nodiscard]] WAVICON_EXPORT std::optional<Alignment> align(AudioSource& reference, AudioSource& capture,
                                                             const AlignOptions& options = {});
+
+/// Delays of the reference's frame 0, in frames, that each piece between slips would give: the first is that
+/// before the first slip.
+[[nodiscard]] WAVICON_EXPORT std::vector<double> delays_of_pieces(const Alignment& alignment);
+
+/// "300 frames were lost at 2.503 s, 12 frames were inserted between 2.503 and 2.611 s", of the reference; at
+/// most three of them, and how many more.
+[[nodiscard]] WAVICON_EXPORT std::string slips_text(const std::vector<Slip>& slips, double sample_rate_hz);
 
 /// "at 2.503 s" or "between 2.503 and 2.611 s" of the reference.
 [[nodiscard]] WAVICON_EXPORT std::string place_text(const Slip& slip, double sample_rate_hz);

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <complex>
 #include <numbers>
 
 #include "measure/aliasing/products.hpp"
@@ -28,7 +29,12 @@ constexpr double kMostInflation = 3;    // of the noise, by orders that lie clos
 constexpr double kFoundRatio =
     0.003;  // of full scale under which a channel does not carry the sweep: -50 dB of the loudest one
 constexpr std::size_t kAlignFrames = 160;
-constexpr int kAlignOrder = 8;  // highest one fitted beside the fundamental
+constexpr int kAlignOrder = 8;     // highest one fitted beside the fundamental
+constexpr double kAroundHz = 800;  // of an order: where what is left counts as its own error
+constexpr double kStandsOut = 4;   // times its error: of 2.8 million values of linear units none
+constexpr double kMostTurn = 1;    // radians in half a frame: of an order behind a filter
+constexpr double kOfAPath = 1.5;   // variance of a value less the mean of two, over its own
+constexpr double kUnknown = 1e300;
 
 // Where the sweep is at each frame of the capture.
 class SweepClock {
@@ -96,12 +102,15 @@ class Follower {
                  to = clock_.capture_frame(clock_.length_s() - sweep_.fade_out_s);
     const auto length = static_cast<std::int64_t>(frame_), hop = length / kHops;
     std::vector<std::int64_t> places;
-    for (auto at = static_cast<std::int64_t>(std::ceil(std::max(0.0, from)));
-         at + length < std::min(static_cast<double>(capture_.frames()), to); at += hop) {
+    // Counted from the end: the highest frequencies fold most.
+    const auto end =
+        static_cast<std::int64_t>(std::floor(std::min(static_cast<double>(capture_.frames()), to)));
+    for (std::int64_t at = end - length; static_cast<double>(at) >= std::max(0.0, from); at -= hop) {
       const double hz =
           std::abs(clock_.speed(static_cast<double>(at) + static_cast<double>(length) / 2)) * rate_;
       if (hz > kLowestHz && hz < rate_ / 2 - kLowestHz / 2) places.push_back(at);
     }
+    std::reverse(places.begin(), places.end());
     return places;
   }
 
@@ -214,7 +223,7 @@ class Follower {
     for (int c = 0; c < x.channel_count(); ++c) signals.push_back(x.channel(c));
     const FrameFit fit = fitter.fit(p.cosine, p.sine, signals);
     for (std::size_t c = 0; c < fit.signals.size(); ++c) {
-      AliasingFrame frame{hz, 0, {}, {}};
+      AliasingFrame frame{.tone_hz = hz};
       for (std::size_t k = 0; k <= kLowOrders; ++k) {
         frame.amplitude.push_back(std::abs(fit.signals[c].amplitude[k]));
         frame.valid.push_back(fit.inflation[k] < kMostInflation);
@@ -228,6 +237,7 @@ class Follower {
     const auto count = static_cast<std::size_t>(capture_.channel_count());
     OrderFitter fitter(frame_, options_.highest_order);
     std::vector<std::vector<AliasingFrame>> raw(count + 1);
+    std::vector<std::vector<FrameOrders>> seen(count + 1);
     std::vector<std::vector<double>> residuals(count);
     for (const std::int64_t place : places) {
       const Phases p = phases(place);
@@ -235,11 +245,15 @@ class Follower {
       std::vector<std::span<const double>> signals;
       for (std::size_t c = 0; c < count; ++c) signals.push_back(x.channel(static_cast<int>(c)));
       signals.push_back(p.clean);
-      const FrameFit fit = fitter.fit(p.cosine, p.sine, signals);
+      FrameFit fit = fitter.fit(p.cosine, p.sine, signals);
       const double hz =
           std::abs(clock_.speed(static_cast<double>(place) + static_cast<double>(frame_) / 2)) * rate_;
+      for (std::size_t c = 0; c <= count; ++c) {
+        fitter.find_sigmas(p.cosine, p.sine, signals[c], c, {hz / rate_, kAroundHz / rate_}, fit);
+        seen[c].push_back(fit.signals.empty() ? FrameOrders{} : fit.signals[c]);
+      }
       for (std::size_t i = 0; i <= count; ++i) {
-        AliasingFrame frame{hz, 0, {}, {}};
+        AliasingFrame frame{.tone_hz = hz};
         for (int k = 0; k <= options_.highest_order; ++k) {
           const auto at = static_cast<std::size_t>(k);
           const bool solved = !fit.signals.empty();
@@ -258,14 +272,16 @@ class Follower {
       result_.to_hz = std::max(result_.to_hz, frame.tone_hz);
     }
     ChannelAliasing clean;
-    clean.frames = held(raw[count]);
+    clean.frames = std::move(raw[count]);
+    name_orders(seen[count], clean);
     find_products(result_, 0, clean);
     result_.floor_ratio = clean.folded.empty() ? 0 : clean.folded.front().ratio;
     result_.floor_sum_ratio = clean.total.ratio;
     for (std::size_t c = 0; c < count; ++c) {
       ChannelAliasing& channel = result_.channels[c];
       if (!channel.measured) continue;
-      channel.frames = held(raw[c]);
+      channel.frames = std::move(raw[c]);
+      name_orders(seen[c], channel);
       find_products(result_, result_.floor_ratio, channel);
       if (residuals[c].empty()) continue;
       const auto middle = residuals[c].begin() + static_cast<std::ptrdiff_t>(residuals[c].size() / 2);
@@ -274,20 +290,70 @@ class Follower {
     }
   }
 
-  // The least of three neighbours, where all of them can be told apart.
-  [[nodiscard]] static std::vector<AliasingFrame> held(const std::vector<AliasingFrame>& raw) {
-    std::vector<AliasingFrame> frames = raw;
-    for (std::size_t i = 0; i < raw.size(); ++i)
-      for (std::size_t k = 0; k < raw[i].amplitude.size(); ++k) {
-        if (k == 1) continue;  // the fundamental is strong: it needs no holding
-        const bool inside = i > 0 && i + 1 < raw.size();
-        const bool valid = inside && raw[i - 1].valid[k] && raw[i].valid[k] && raw[i + 1].valid[k];
-        frames[i].valid[k] = valid;
-        if (valid)
-          frames[i].amplitude[k] =
-              std::min({raw[i - 1].amplitude[k], raw[i].amplitude[k], raw[i + 1].amplitude[k]});
+  // Errors of all amplitudes, and which of them stand out.
+  void name_orders(const std::vector<FrameOrders>& seen, ChannelAliasing& channel) const {
+    auto& frames = channel.frames;
+    const auto orders = static_cast<std::size_t>(options_.highest_order) + 1;
+    for (AliasingFrame& frame : frames) {
+      frame.sigma.assign(orders, 0.0);
+      frame.uncertainty.assign(orders, 0.0);
+      frame.bound.assign(orders, false);
+    }
+    for (std::size_t k = 0; k < orders; ++k) {
+      std::vector<bool> stands_out(frames.size(), false);
+      const std::vector<double> strays = strays_of(seen, frames, k);
+      for (std::size_t i = 0; i < frames.size(); ++i) {
+        AliasingFrame& frame = frames[i];
+        if (!frame.valid[k]) continue;
+        // Without neighbours nothing tells an order from what only passes its place.
+        frame.valid[k] = k == 1 || strays[i] < kUnknown;
+        if (!frame.valid[k]) continue;
+        const double by_rest = seen[i].sigma[k], by_path = k == 1 && strays[i] == kUnknown ? 0 : strays[i];
+        frame.sigma[k] = std::max(by_rest, by_path);
+        frame.uncertainty[k] =
+            2 * std::sqrt(by_rest * by_rest / 2 + std::max(0.0, by_path * by_path / 2 - by_rest * by_rest));
+        stands_out[i] = frame.amplitude[k] > kStandsOut * frame.sigma[k];
       }
-    return frames;
+      for (std::size_t i = 0; i < frames.size(); ++i) {
+        if (!frames[i].valid[k]) continue;
+        bool accompanied = false;
+        for (std::size_t j = i < kHops / 2 ? 0 : i - kHops / 2;
+             j <= std::min(frames.size() - 1, i + kHops / 2); ++j)
+          accompanied |= j != i && stands_out[j];
+        frames[i].bound[k] = k != 1 && !(stands_out[i] && accompanied);
+        if (frames[i].bound[k]) frames[i].amplitude[k] += 2 * frames[i].sigma[k];
+      }
+    }
+  }
+
+  // By how much an order strays from the path of its neighbours half a frame before and behind it, on which
+  // it may turn steadily: RMS over five places around each frame. Where too few can be told apart, it is
+  // unknown.
+  [[nodiscard]] static std::vector<double> strays_of(const std::vector<FrameOrders>& seen,
+                                                     const std::vector<AliasingFrame>& frames,
+                                                     std::size_t k) {
+    constexpr std::ptrdiff_t kApart = kHops / 2;
+    const auto count = static_cast<std::ptrdiff_t>(frames.size());
+    const auto known = [&](std::ptrdiff_t i) {
+      return i >= 0 && i < count && frames[static_cast<std::size_t>(i)].valid[k];
+    };
+    const auto at = [&](std::ptrdiff_t i) { return seen[static_cast<std::size_t>(i)].amplitude[k]; };
+    std::vector<double> strays(frames.size(), kUnknown);
+    for (std::ptrdiff_t i = 0; i < count; ++i) {
+      std::complex<double> turned = 0;
+      for (std::ptrdiff_t j = i - 2 * kApart; j <= i + 2 * kApart; j += kApart)
+        if (known(j) && known(j + kApart)) turned += at(j + kApart) * std::conj(at(j));
+      const auto turn = std::polar(1.0, std::clamp(std::arg(turned), -kMostTurn, kMostTurn));
+      double squares = 0;
+      int places = 0;
+      for (std::ptrdiff_t j = i - 2 * kApart; j <= i + 2 * kApart; j += kApart) {
+        if (!known(j) || !known(j - kApart) || !known(j + kApart)) continue;
+        squares += std::norm(at(j) - (at(j - kApart) * turn + at(j + kApart) * std::conj(turn)) / 2.0);
+        ++places;
+      }
+      if (places > 0) strays[static_cast<std::size_t>(i)] = std::sqrt(squares / places / kOfAPath);
+    }
+    return strays;
   }
 
   AudioSource& capture_;

@@ -101,6 +101,11 @@ class Aliasing : public Measurement {
     if (!alignment)
       throw Error(ErrorCode::bad_input,
                   fmt::format("does not hold {}: too little in common", reference.info().file));
+    for (const Slip& slip : alignment->slips)
+      if (slip.before_frame > found->first_frame && slip.after_frame < found->first_frame + found->frames)
+        throw Error(ErrorCode::bad_input,
+                    fmt::format("{} of {}, within the sweep: capture it again with a larger buffer",
+                                slips_text({slip}, reference.sample_rate_hz()), reference.info().file));
     Recipe recipe{
         .name = "reference", .sample_rate_hz = reference.sample_rate_hz(), .bits = 32, .marks = false};
     recipe.parts.push_back({.name = "sweep", .kind = sweep});

@@ -18,6 +18,7 @@ const ReadingTable& aliasing_readings() {
            .misleads = "A single highest value is biased up by noise.",
            .rate = RateLaw::other,
            .floor = Owes::sometimes,
+           .uncertainty = Owes::sometimes,
            .conditions = {"order", "at_hz", "tone_hz", "bandwidth_hz", "fundamental_dbfs", "highest_order",
                           "sample_rate_hz"}},
           {.name = "worst_alias_dbfs",
@@ -28,6 +29,7 @@ const ReadingTable& aliasing_readings() {
            .source = "as worst_alias_dbc",
            .gain = GainLaw::adds,
            .rate = RateLaw::other,
+           .uncertainty = Owes::sometimes,
            .conditions = {"order", "at_hz", "tone_hz", "bandwidth_hz", "fundamental_dbfs", "highest_order",
                           "sample_rate_hz"}},
           {.name = "worst_alias_order",
@@ -91,6 +93,7 @@ const ReadingTable& aliasing_readings() {
            .source = "as worst_alias_dbc",
            .rate = RateLaw::other,
            .floor = Owes::sometimes,
+           .uncertainty = Owes::sometimes,
            .conditions = {"order", "at_hz", "tone_hz", "level_dbfs", "bandwidth_hz", "fundamental_dbfs",
                           "highest_order", "sample_rate_hz"}},
       }};

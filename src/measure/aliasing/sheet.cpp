@@ -42,7 +42,7 @@ class Builder {
 
  private:
   [[nodiscard]] bool at_floor(double ratio) const {
-    return ratio < result_.floor_ratio * ratio_from_db(kBoundDb);
+    return ratio < result_.floor_ratio * (result_.steps ? ratio_from_db(kBoundDb) : 1);
   }
 
   void add_worst(const ChannelAliasing& c, int channel) {
@@ -55,8 +55,12 @@ class Builder {
     const bool bound = worst.bound || at_floor(worst.ratio);
     const Conditions where = {
         {"order", static_cast<std::int64_t>(worst.order)}, {"at_hz", worst.hz}, {"tone_hz", worst.at_hz}};
-    reading("worst_alias_dbc", channel, db_from_ratio(worst.ratio), where, floor_dbc_, bound);
-    reading("worst_alias_dbfs", channel, db_from_ratio(worst.amplitude), where, std::nullopt, bound);
+    const std::optional<double> sure =
+        bound || worst.uncertainty_db == 0 ? std::nullopt : std::optional(worst.uncertainty_db);
+    reading("worst_alias_dbc", channel, db_from_ratio(worst.ratio), where, floor_dbc_, bound).uncertainty =
+        sure;
+    reading("worst_alias_dbfs", channel, db_from_ratio(worst.amplitude), where, std::nullopt, bound)
+        .uncertainty = sure;
     if (!bound) {
       reading("worst_alias_order", channel, worst.order, {});
       reading("worst_alias_hz", channel, worst.hz, {});
@@ -64,9 +68,10 @@ class Builder {
     }
     const std::optional<double> sum_floor =
         result_.floor_sum_ratio > 0 ? std::optional(db_from_ratio(result_.floor_sum_ratio)) : std::nullopt;
-    reading("total_alias_dbc", channel, db_from_ratio(std::max(1e-15, c.total.ratio)),
-            {{"tone_hz", c.total.at_hz}}, sum_floor,
-            c.total.ratio < result_.floor_sum_ratio * ratio_from_db(kBoundDb));
+    // Of bounds there is no sum.
+    if (c.total.ratio > 0)
+      reading("total_alias_dbc", channel, db_from_ratio(c.total.ratio), {{"tone_hz", c.total.at_hz}},
+              sum_floor, c.total.ratio < result_.floor_sum_ratio * ratio_from_db(kBoundDb));
     if (c.harmonic.ratio > 0)
       reading("worst_harmonic_dbc", channel, db_from_ratio(c.harmonic.ratio),
               {{"order", static_cast<std::int64_t>(c.harmonic.order)},
@@ -82,36 +87,58 @@ class Builder {
     std::size_t listed = 0;
     for (const FoldedOrder& order : c.folded) {
       if (listed++ >= kListed || order.bound || at_floor(order.ratio)) break;
-      reading("alias_dbc", channel, db_from_ratio(order.ratio),
-              {{"order", static_cast<std::int64_t>(order.order)},
-               {"at_hz", order.hz},
-               {"tone_hz", order.at_hz},
-               {"level_dbfs", db_from_ratio(order.amplitude)},
-               {result_.steps ? "tone_range_hz" : "sweep_range_hz",
-                std::vector<double>{order.from_hz, order.to_hz}}},
-              floor_dbc_);
+      Reading& level = reading("alias_dbc", channel, db_from_ratio(order.ratio),
+                               {{"order", static_cast<std::int64_t>(order.order)},
+                                {"at_hz", order.hz},
+                                {"tone_hz", order.at_hz},
+                                {"level_dbfs", db_from_ratio(order.amplitude)},
+                                {result_.steps ? "tone_range_hz" : "sweep_range_hz",
+                                 std::vector<double>{order.from_hz, order.to_hz}}},
+                               floor_dbc_);
+      if (order.uncertainty_db > 0) level.uncertainty = order.uncertainty_db;
     }
   }
 
+  // In the end, what was not ranked.
+  void tell_gone(const ChannelAliasing& c, int channel) {
+    if (c.gone_to_hz == 0) return;
+    say(Severity::note, FindingCode::limited_range, channel,
+        fmt::format(
+            "from {:.0f} to {:.0f} Hz the fundamental is more than 40 dB under its highest: nothing is "
+            "ranked against it there{}",
+            c.gone_from_hz, c.gone_to_hz,
+            c.while_gone.order == 0
+                ? ", and nothing stands out"
+                : fmt::format("; the loudest product is order {} at {:.0f} Hz, {:.1f} dBFS",
+                              c.while_gone.order, c.while_gone.hz, db_from_ratio(c.while_gone.amplitude))));
+  }
+
   void tell(const ChannelAliasing& c, int channel) {
+    tell_worst(c, channel);
+    tell_gone(c, channel);
+  }
+
+  void tell_worst(const ChannelAliasing& c, int channel) {
     if (c.folded.empty()) return;
     const FoldedOrder& worst = c.folded.front();
     if (worst.bound && !at_floor(worst.ratio)) {
       say(Severity::note, FindingCode::nothing_found, channel,
-          fmt::format("nothing folds back that stands out of the noise: no product above {:.1f} dBc",
+          fmt::format("nothing folds back that stands out of {}: no product above {:.1f} dBc",
+                      result_.steps ? "the noise" : "what is left beside the orders",
                       db_from_ratio(worst.ratio)));
     } else if (at_floor(worst.ratio)) {
       say(Severity::note, FindingCode::nothing_found, channel,
           fmt::format("nothing folds back above {:.1f} dBc, which is no more than the floor of this "
                       "measurement allows",
-                      db_from_ratio(result_.floor_ratio) + kBoundDb));
+                      db_from_ratio(result_.floor_ratio) + (result_.steps ? kBoundDb : 0)));
     } else {
       say(Severity::note, FindingCode::result, channel,
-          fmt::format("worst fold-back: order {} at {:.0f} Hz while the {} is at {:.0f} Hz, {:.2f} dBc "
-                      "({:.1f} dBFS); all together {:.2f} dBc at {:.0f} Hz",
-                      worst.order, worst.hz, result_.steps ? "tone" : "sweep", worst.at_hz,
-                      db_from_ratio(worst.ratio), db_from_ratio(worst.amplitude),
-                      db_from_ratio(c.total.ratio), c.total.at_hz));
+          fmt::format(
+              "worst fold-back: order {} at {:.0f} Hz while the {} is at {:.0f} Hz, {:.2f} dBc "
+              "({:.1f} dBFS); all together {:.2f} dBc at {:.0f} Hz; looked at from {:.0f} to {:.0f} Hz",
+              worst.order, worst.hz, result_.steps ? "tone" : "sweep", worst.at_hz,
+              db_from_ratio(worst.ratio), db_from_ratio(worst.amplitude), db_from_ratio(c.total.ratio),
+              c.total.at_hz, result_.from_hz, result_.to_hz));
       const double spl_db = result_.options.full_scale_spl_db + db_from_ratio(worst.amplitude),
                    threshold_db = hearing_threshold_db(worst.hz);
       say(Severity::note, FindingCode::detail, channel,
@@ -150,8 +177,9 @@ class Builder {
           last[k] = 0;
           continue;
         }
-        if (frame.valid[k]) last[k] = frame.amplitude[k] / frame.fundamental;
-        if (result_.steps && (!frame.valid[k] || frame.bound[k])) continue;
+        const bool bound = !frame.bound.empty() && frame.bound[k];
+        if (frame.valid[k]) last[k] = bound ? 0 : frame.amplitude[k] / frame.fundamental;
+        if (bound || (result_.steps && !frame.valid[k])) continue;
         double& highest =
             frame.valid[k] ? (folds ? folded : harmonic) : (folds ? folded_hidden : harmonic_hidden);
         highest = std::max(highest, last[k]);
@@ -168,8 +196,8 @@ class Builder {
       if (!curve->x.empty()) sheet_.draw(std::move(*curve));
   }
 
-  void reading(const char* name, int channel, std::optional<double> value, Conditions conditions,
-               std::optional<double> floor = std::nullopt, bool bound = false) {
+  Reading& reading(const char* name, int channel, std::optional<double> value, Conditions conditions,
+                   std::optional<double> floor = std::nullopt, bool bound = false) {
     const ChannelAliasing& c = result_.channels[static_cast<std::size_t>(channel)];
     conditions.emplace_back("bandwidth_hz",
                             std::vector<double>{result_.options.band_from_hz, result_.band_to_hz});
@@ -182,6 +210,7 @@ class Builder {
     Reading& r = sheet_.add(name, channel, value, std::move(conditions));
     r.floor = floor;
     r.bound = bound;
+    return r;
   }
   void say(Severity severity, FindingCode code, int channel, std::string text) {
     sheet_.say(severity, code, std::move(text), channel);

@@ -19,7 +19,7 @@ constexpr double kMostSettled = 0.25;  // of the step
 constexpr int kMostOrders = 100;       // beyond it every band is full of folded ones
 
 AliasingFrame frame_of(const ChannelHarmonics& tone, int highest) {
-  AliasingFrame frame{tone.fundamental_hz, tone.fundamental_amplitude, {}, {}, {}};
+  AliasingFrame frame{.tone_hz = tone.fundamental_hz, .fundamental = tone.fundamental_amplitude};
   const auto size = static_cast<std::size_t>(highest) + 1;
   frame.amplitude.assign(size, 0.0);
   frame.valid.assign(size, false);

@@ -14,6 +14,7 @@ constexpr std::size_t kMostWindows = 800;  // spread over the whole: a share is 
 
 CrossSpectra::CrossSpectra(double rate, std::int64_t frames, double window_s, double beta)
     : rate_(rate),
+      beta_(beta),
       length_(fast_transform_length(static_cast<std::size_t>(std::min<double>(
           std::max(64.0, window_s * rate), std::max<double>(16, static_cast<double>(frames) / 4))))),
       stride_(std::max(length_ / 2, static_cast<std::size_t>(frames) / kMostWindows)),
@@ -50,6 +51,26 @@ void CrossSpectra::add(std::span<const double> x, std::span<const double> y) {
     }
     ++windows_;
   }
+}
+
+WelchPlan CrossSpectra::plan() const {
+  double sum = 0, squares = 0;
+  for (const double w : window_) {
+    sum += w;
+    squares += w * w;
+  }
+  WelchPlan plan;
+  plan.frames = plan.length = length_;
+  plan.hop = stride_;
+  plan.beta = beta_;
+  plan.rate = rate_;
+  plan.noise_bins = squares / (sum * sum) * static_cast<double>(length_);
+  return plan;
+}
+
+PowerSpread CrossSpectra::spread() const {
+  const auto windows = static_cast<std::size_t>(std::max<std::int64_t>(1, windows_));
+  return {plan(), static_cast<std::int64_t>(length_ + (windows - 1) * stride_), window_};
 }
 
 double CrossSpectra::density_scale() const {

@@ -7,6 +7,8 @@
 #include <span>
 #include <vector>
 
+#include "measure/common/power_spread.hpp"
+#include "measure/common/welch.hpp"
 #include "wavicon/audio/transform.hpp"
 
 namespace wavicon::measure_detail {
@@ -34,9 +36,13 @@ class CrossSpectra {
   [[nodiscard]] const std::vector<std::complex<double>>& xy() const { return xy_; }
   /// What turns a sum into a one-sided density, in mean square per Hz.
   [[nodiscard]] double density_scale() const;
+  /// The windows as those of a mean density, and the chance in it.
+  [[nodiscard]] WelchPlan plan() const;
+  [[nodiscard]] PowerSpread spread() const;
 
  private:
   double rate_;
+  double beta_ = 0;
   std::size_t length_, stride_;
   std::vector<double> window_;
   RealTransform transform_;

@@ -145,22 +145,57 @@ double LineSpectrum::noise_power_per_bin(double at_hz, std::span<const double> l
   return *middle / ratio;
 }
 
-double LineSpectrum::band_power(double from_hz, double to_hz, std::span<const double> without_hz,
-                                std::span<const double> lines_hz) const {
+std::vector<double> LineSpectrum::power_without(std::span<const double> without_hz,
+                                                std::span<const double> lines_hz) const {
   const double half_hz = lobe_half_hz();
   std::vector<double> noise;
   for (const double hz : without_hz) noise.push_back(noise_power_per_bin(hz, lines_hz));
-  double sum = 0;
+  std::vector<double> power = power_;
   std::size_t next = 0;
-  for (std::size_t b = 0; b < power_.size(); ++b) {
+  for (std::size_t b = 0; b < power.size(); ++b) {
     const double hz = static_cast<double>(b) * hz_per_bin_;
-    const double inside = std::min(hz + hz_per_bin_ / 2, to_hz) - std::max(hz - hz_per_bin_ / 2, from_hz);
-    if (inside <= 0) continue;
     while (next < without_hz.size() && without_hz[next] + half_hz < hz) ++next;
-    const bool covered = next < without_hz.size() && hz >= without_hz[next] - half_hz;
-    sum += std::min(1.0, inside / hz_per_bin_) * (covered ? noise[next] : power_[b]);
+    if (next == without_hz.size()) break;
+    if (hz >= without_hz[next] - half_hz) power[b] = noise[next];
   }
-  return sum;
+  return power;
+}
+
+double LineSpectrum::band_power(double from_hz, double to_hz, std::span<const double> without_hz,
+                                std::span<const double> lines_hz) const {
+  return measure_detail::band_power(power_without(without_hz, lines_hz), hz_per_bin_, from_hz, to_hz,
+                                    [](double) { return 1.0; }) /
+         hz_per_bin_;
+}
+
+double LineSpectrum::frequency_sigma_hz(double amplitude, double noise_per_bin) const {
+  const auto window = tools_->windows.get(windowing_.frames, kLineBeta);
+  const double middle = 0.5 * static_cast<double>(window.size() - 1);
+  double moment = 0, noise = 0;
+  for (std::size_t n = 0; n < window.size(); ++n) {
+    const double away = static_cast<double>(n) - middle;
+    moment += window[n] * away * away;
+    noise += window[n] * window[n] * away * away;
+  }
+  // Of the samples: what reads so much per bin.
+  const double variance = noise_per_bin * sample_rate_hz_ / hz_per_bin_ / 4;
+  return std::sqrt(2 * variance * noise / static_cast<double>(windowing_.count)) / (amplitude * moment) *
+         sample_rate_hz_ / (2 * std::numbers::pi);
+}
+
+PowerSpread LineSpectrum::spread() const {
+  const auto window = tools_->windows.get(windowing_.frames, kLineBeta);
+  const double sum = std::accumulate(window.begin(), window.end(), 0.0),
+               squares = std::inner_product(window.begin(), window.end(), window.begin(), 0.0);
+  WelchPlan plan;
+  plan.frames = windowing_.frames;
+  plan.hop = windowing_.hop;
+  plan.length = static_cast<std::size_t>(std::llround(sample_rate_hz_ / hz_per_bin_));
+  plan.beta = kLineBeta;
+  plan.rate = sample_rate_hz_;
+  plan.noise_bins = squares / (sum * sum) * static_cast<double>(windowing_.frames);
+  return {plan, static_cast<std::int64_t>(windowing_.frames + (windowing_.count - 1) * windowing_.hop),
+          window};
 }
 
 void LineSpectrum::draw(std::vector<double>& hz, std::vector<double>& amplitude) const {

@@ -8,6 +8,7 @@
 #include <span>
 #include <vector>
 
+#include "measure/common/power_spread.hpp"
 #include "measure/common/spectral_tools.hpp"
 
 namespace wavicon::measure_detail {
@@ -61,6 +62,14 @@ class LineSpectrum {
   /// the noise beside them.
   [[nodiscard]] double band_power(double from_hz, double to_hz, std::span<const double> without_hz,
                                   std::span<const double> lines_hz) const;
+  /// power() with these lobes replaced in the same way.
+  [[nodiscard]] std::vector<double> power_without(std::span<const double> without_hz,
+                                                  std::span<const double> lines_hz) const;
+  /// Standard deviation of refine_hz() for a tone of an amplitude in noise of a power per bin: the noise
+  /// under the windows' moments, in closed form.
+  [[nodiscard]] double frequency_sigma_hz(double amplitude, double noise_per_bin) const;
+  /// Chance in sums of power().
+  [[nodiscard]] PowerSpread spread() const;
   /// For drawing: the highest level in each of equal steps of the log frequency axis, single bins where they
   /// lie further apart than the steps. A sine of peak A reads A.
   void draw(std::vector<double>& hz, std::vector<double>& amplitude) const;

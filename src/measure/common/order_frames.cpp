@@ -73,6 +73,28 @@ WAVICON_WIDE void project(const double* wx, const double* u, const double* re, c
   result[3] = total(s1);
 }
 
+// Takes an order with amplitudes that change linearly from a signal, and turns the phase to the next one.
+WAVICON_WIDE void take_off(const double* cosine, const double* sine, const double* u, double* re, double* im,
+                           std::size_t frame, const double* of, double* rest) {
+  for (std::size_t n = 0; n < frame; n += 4) {
+    Lanes a, b, slope, c, s, r;
+    std::memcpy(&a, re + n, sizeof a);
+    std::memcpy(&b, im + n, sizeof b);
+    std::memcpy(&slope, u + n, sizeof slope);
+    std::memcpy(&c, cosine + n, sizeof c);
+    std::memcpy(&s, sine + n, sizeof s);
+    std::memcpy(&r, rest + n, sizeof r);
+    r -= (of[0] + of[1] * slope) * a + (of[2] + of[3] * slope) * b;
+    std::memcpy(rest + n, &r, sizeof r);
+    const Lanes na = a * c - b * s, nb = a * s + b * c;
+    std::memcpy(re + n, &na, sizeof na);
+    std::memcpy(im + n, &nb, sizeof nb);
+  }
+}
+
+constexpr double kMostTaken = 0.9;    // of the freedom of a frame that its unknowns may take
+constexpr double kLeastLocal = 0.03;  // of the residual's mean level: no place is quieter
+
 }  // namespace
 
 OrderFitter::OrderFitter(std::size_t frame, int highest_order)
@@ -82,6 +104,13 @@ OrderFitter::OrderFitter(std::size_t frame, int highest_order)
   for (double& w : weights_) w /= sum;
   for (std::size_t n = 0; n < weights_.size(); ++n)
     slope_.push_back((2 * static_cast<double>(n) + 1) / static_cast<double>(weights_.size()) - 1);
+  double of_slope = 0;
+  for (std::size_t n = 0; n < weights_.size(); ++n) {
+    squares_ += weights_[n] * weights_[n];
+    slope_squares_ += weights_[n] * weights_[n] * slope_[n] * slope_[n];
+    of_slope += weights_[n] * slope_[n] * slope_[n];
+  }
+  slope_squares_ /= of_slope;
   re_.resize(weights_.size());
   im_.resize(weights_.size());
   for (int p = 0; p < 3; ++p) {
@@ -159,6 +188,7 @@ FrameFit OrderFitter::fit(std::span<const double> cosine, std::span<const double
   const auto half = static_cast<std::size_t>(2 * highest_ + 1), size = 2 * half;
   const BlockSolution solution = solve_block(matrix_, size, sides_, half);
   FrameFit fit;
+  unknowns_ = solution.unknowns;
   if (!solution.solved) return fit;
   auto inflation = [&](std::size_t row) {
     return solution.last_inverse_diagonal[row] * matrix_[(half + row) * size + half + row];
@@ -179,6 +209,48 @@ FrameFit OrderFitter::fit(std::span<const double> cosine, std::span<const double
     fit.signals.push_back(std::move(orders));
   }
   return fit;
+}
+
+void OrderFitter::find_sigmas(std::span<const double> cosine, std::span<const double> sine,
+                              std::span<const double> signal, std::size_t index, const OrderPlaces& places,
+                              FrameFit& fit) {
+  if (fit.signals.empty()) return;
+  const std::size_t frame = weights_.size();
+  const auto half = static_cast<std::size_t>(2 * highest_ + 1);
+  const std::vector<double>& x = unknowns_[index];
+  if (!transform_) transform_ = std::make_unique<RealTransform>(fast_transform_length(frame));
+  const auto rest = transform_->input();
+  std::copy_n(signal.begin(), frame, rest.begin());
+  std::fill(re_.begin(), re_.end(), 1.0);
+  std::fill(im_.begin(), im_.end(), 0.0);
+  for (std::size_t k = 0; k <= static_cast<std::size_t>(highest_); ++k) {
+    const std::size_t row = k == 0 ? 0 : 2 * k - 1;
+    const double of[4] = {x[half + row], x[row], k == 0 ? 0 : x[half + row + 1], k == 0 ? 0 : x[row + 1]};
+    take_off(cosine.data(), sine.data(), slope_.data(), re_.data(), im_.data(), frame, of, rest.data());
+  }
+  double power = 0;
+  for (std::size_t n = 0; n < frame; ++n) {
+    power += weights_[n] * rest[n] * rest[n];
+    rest[n] *= weights_[n];
+  }
+  std::fill(rest.begin() + static_cast<std::ptrdiff_t>(frame), rest.end(), 0.0);
+  transform_->execute();
+  const auto bins = transform_->bins();
+  std::vector<double> sums(bins.size() + 1, 0.0);
+  for (std::size_t b = 0; b < bins.size(); ++b) sums[b + 1] = sums[b] + std::norm(bins[b]);
+  const double mean = sums.back() / static_cast<double>(bins.size());
+  // Each unknown takes as much of the freedom as its own row says.
+  const double taken = std::min(kMostTaken, static_cast<double>(half) * (squares_ + slope_squares_));
+  std::vector<double>& sigma = fit.signals[index].sigma;
+  for (std::size_t k = 0; k <= static_cast<std::size_t>(highest_); ++k) {
+    const double turns = static_cast<double>(k) * places.cycles_per_sample,
+                 at = std::abs(turns - std::round(turns)), bin = static_cast<double>(transform_->length());
+    const auto first = static_cast<std::size_t>(std::max(0.0, (at - places.reach) * bin)),
+               end = std::min(bins.size(), static_cast<std::size_t>((at + places.reach) * bin) + 1);
+    const double here = end > first ? (sums[end] - sums[first]) / static_cast<double>(end - first) : mean;
+    const double local = mean > 0 ? std::max(kLeastLocal, std::sqrt(here / mean)) : 1;
+    sigma.push_back(std::sqrt(4 * squares_ * fit.inflation[k] * power / (1 - taken)) * local);
+  }
 }
 
 }  // namespace wavicon::measure_detail

@@ -18,6 +18,7 @@ namespace {
 
 using namespace measure_detail;
 
+constexpr double kSameLevelDb = 0.01;
 constexpr double kLeastAmplitude = 1e-8;  // -160 dBFS: below, there is no gain to read
 constexpr double kLongestFitS = 0.5;
 constexpr int kPeriods = 2;                    // of the sliding fit
@@ -103,7 +104,7 @@ class Meter {
     for (const StaircaseStep& step : staircase_steps(staircase, stimulus_rate)) {
       if (channel.staircases.empty() || channel.staircases.back().part != part.name ||
           channel.staircases.back().frequency_hz != step.frequency_hz)
-        channel.staircases.push_back({part.name, step.frequency_hz, {}, {}});
+        channel.staircases.push_back({.part = part.name, .frequency_hz = step.frequency_hz});
       const double end = static_cast<double>(part.first_frame + step.first_frame + step.frames),
                    length = std::min(static_cast<double>(step.frames) / 2, kLongestFitS * stimulus_rate);
       const ToneLevel a =
@@ -126,7 +127,9 @@ class Meter {
                 [](const auto& p, const auto& q) { return p.level.in_dbfs < q.level.in_dbfs; });
       std::vector<LevelPair> levels;
       for (const LevelStep& step : found.steps)
-        if (levels.empty() || step.level.in_dbfs > levels.back().in_dbfs + 1e-6) levels.push_back(step.level);
+        if (levels.empty() || step.level.in_dbfs > levels.back().in_dbfs + kSameLevelDb)
+          levels.push_back(step.level);
+      found.level_count = levels.size();
       if (levels.size() >= 4) found.curve = fit_static_curve(levels);
     }
   }
@@ -270,10 +273,17 @@ class Meter {
                                           .to_dbfs = out.high_dbfs,
                                           .curve = curve,
                                           .resolution_s = out.window_s});
+      // It comes back to where it was, if it was at rest there; else to what the static curve says.
+      std::optional<double> rest_db;
+      if (!out.attack.unsettled)
+        rest_db = out.attack.start_db;
+      else if (curve != nullptr)
+        rest_db = curve->gain_db(out.low_dbfs);
       out.release = measure_gain_step(down, {.from_dbfs = out.high_dbfs,
                                              .to_dbfs = out.low_dbfs,
                                              .curve = curve,
-                                             .end_db = out.attack.start_db,
+                                             .end_db = rest_db,
+                                             .open_end = true,
                                              .resolution_s = out.window_s,
                                              .release = true});
       const double attack_s = out.attack.to_63_s.value_or(1);

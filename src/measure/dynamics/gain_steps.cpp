@@ -252,6 +252,10 @@ GainStep measure_gain_step(const GainOverTime& g, const GainStepOptions& options
   step.end_db = moving ? options.end_db.value_or(last) : last;
   const double change = step.end_db - step.start_db;
   if (std::abs(change) < kLeastChangeDb) return step;
+  if (moving && options.open_end && !options.end_db) {
+    step.open_end = true;
+    return step;
+  }
   const double before = mean_between(g, -2 * kStartShare * before_s, -kStartShare * before_s);
   step.unsettled = std::abs(before - step.start_db) > kUnsettled * std::abs(change);
   step.reached = (last - step.start_db) / change;

@@ -95,7 +95,8 @@ class Writer {
       describe(*s.curve, *lowest, at);
     else
       say(Severity::warning, FindingCode::too_coarse,
-          fmt::format("{} levels are too few for a static curve{}: it takes at least 4", s.steps.size(), at));
+          fmt::format("{} level{} too few for a static curve{}: it takes at least 4", s.level_count,
+                      s.level_count == 1 ? " is" : "s are", at));
     if (std::abs(wander) > kSettledDb)
       say(Severity::warning, FindingCode::unsettled,
           fmt::format(
@@ -245,6 +246,13 @@ class Writer {
 
   void write_release(const BlockDynamics& b, const std::string& of, const std::string& name) {
     const GainStep& down = b.release;
+    if (down.open_end)
+      say(Severity::warning, FindingCode::too_short,
+          fmt::format(
+              "the release is longer than the {} after the block{}: the gain moves to their end, as it did "
+              "before the block, so that nothing says where it would come to rest; leave a pause several "
+              "times as long, or play a staircase as well",
+              milliseconds(b.after_s), of));
     if (down.models.empty()) return;
     const ModelFit& best = down.models.front();
     times("release", down);

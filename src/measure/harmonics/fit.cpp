@@ -217,12 +217,16 @@ ChannelHarmonics measure_by_joint_fit(std::span<const double> stretch, double sa
   channel.dc = fit.coefficients[0];
   channel.orders = place_orders(fit.hz, sample_rate_hz, options.highest_order, 0.5 * sample_rate_hz / length);
   const double rounding = std::pow(amplitude(1) * 0x1p-53, 2) / length;
-  const double noise = std::max(4 * rest_square / length, rounding);
+  const double noise = std::max(4 * rest_square / length, rounding), power = amplitude(1) * amplitude(1);
+  channel.fundamental_uncertainty_db = line_uncertainty_db(power, power * noise, noise * noise, 1);
+  // Least variance of a frequency (Rife and Boorstyn 1974, to verify).
+  channel.fundamental_uncertainty_hz = 2 * std::sqrt(24 * rest_square / (power * length * length * length)) *
+                                       sample_rate_hz / (2 * std::numbers::pi);
   for (HarmonicOrder& order : channel.orders) {
     // Folded orders are not in the model: with so few periods they cannot be told from the rest.
     order.hidden = order.folded || 2 * static_cast<std::size_t>(order.order) >= fit.coefficients.size();
     if (order.hidden) continue;
-    set_level(order, std::pow(amplitude(static_cast<std::size_t>(order.order)), 2), noise);
+    set_level(order, std::pow(amplitude(static_cast<std::size_t>(order.order)), 2), noise, 1);
     order.phase_deg =
         sine_phase_deg(angle(static_cast<std::size_t>(order.order)) - order.order * angle(1), order.order);
   }
@@ -239,8 +243,15 @@ ChannelHarmonics measure_by_joint_fit(std::span<const double> stretch, double sa
     if (hz >= options.band_from_hz && hz <= channel.band_to_hz)
       harmonics_square += std::max(0.0, amplitude(k) * amplitude(k) - noise) / 2;
   }
+  const double beside = harmonics_square * noise / 2;
   channel.residual_noise_rms = std::sqrt(noise_square);
   channel.thd_n_ratio = std::sqrt(2 * (noise_square + harmonics_square)) / channel.fundamental_amplitude;
+  const double values = 0.5 * freedom * std::min(1.0, rest_in_all > 0 ? rest_in_band / rest_in_all : 1),
+               chance = values > 0 ? noise_square * noise_square / values : 0;
+  channel.residual_uncertainty_db = line_uncertainty_db(noise_square, 0, chance, 1);
+  channel.thd_n_uncertainty_db =
+      std::hypot(line_uncertainty_db(noise_square + harmonics_square, beside, chance, 1),
+                 channel.fundamental_uncertainty_db);
   draw_fit(fit, channel);
   fold_to_period(stretch, sample_rate_hz, angle(1), channel);
   return channel;

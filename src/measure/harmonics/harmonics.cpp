@@ -55,10 +55,22 @@ std::vector<HarmonicOrder> place_orders(double fundamental_hz, double sample_rat
   return orders;
 }
 
-void set_level(HarmonicOrder& order, double raw_power, double noise_power) {
+// Noise beside a line of amplitude A turns its power by 2A times what it holds in phase, half of its own
+// power.
+double line_uncertainty_db(double power, double beside, double squares, int windows) {
+  constexpr double kDbOfPower = 4.342944819;  // of a small share
+  return power > 0 ? 2 * kDbOfPower * std::sqrt((2 * beside + squares) / windows) / power : 0;
+}
+
+void set_level(HarmonicOrder& order, double raw_power, double noise_power, int windows) {
   order.raw_amplitude = std::sqrt(std::max(0.0, raw_power));
   order.noise_amplitude = std::sqrt(noise_power);
   order.bound = raw_power < kBoundWithin * noise_power;
+  if (!order.bound) {
+    const double power = raw_power - noise_power;
+    order.uncertainty_db =
+        line_uncertainty_db(power, power * noise_power, noise_power * noise_power, windows);
+  }
   order.amplitude = order.bound ? order.raw_amplitude + kNinetyNine * order.noise_amplitude
                                 : std::sqrt(raw_power - noise_power);
 }
@@ -87,7 +99,7 @@ void fold_to_period(std::span<const double> stretch, double sample_rate_hz, doub
 }
 
 void set_thd(ChannelHarmonics& channel) {
-  double power = 0, raw = 0, noise = 0, bounds = 0;
+  double power = 0, raw = 0, noise = 0, bounds = 0, beside = 0, squares = 0;
   channel.has_thd = false;
   for (const HarmonicOrder& order : channel.orders) {
     if (order.folded || order.hidden) continue;
@@ -96,6 +108,8 @@ void set_thd(ChannelHarmonics& channel) {
     power += order.raw_amplitude * order.raw_amplitude - noise_power;
     raw += order.raw_amplitude * order.raw_amplitude;
     noise += noise_power;
+    beside += std::max(0.0, order.raw_amplitude * order.raw_amplitude - noise_power) * noise_power;
+    squares += noise_power * noise_power;
     bounds += order.bound ? noise_power : 0.0;
   }
   // A bound where the orders that could not be read might make up a tenth of the whole power.
@@ -103,6 +117,9 @@ void set_thd(ChannelHarmonics& channel) {
   const double amplitude =
       channel.thd_bound ? std::sqrt(raw) + kNinetyNine * std::sqrt(noise) : std::sqrt(std::max(0.0, power));
   channel.thd_ratio = amplitude / channel.fundamental_amplitude;
+  if (!channel.thd_bound)
+    channel.thd_uncertainty_db = std::hypot(line_uncertainty_db(power, beside, squares, channel.window_count),
+                                            channel.fundamental_uncertainty_db);
 }
 
 }  // namespace measure_detail

@@ -6,6 +6,7 @@
 #include <numbers>
 #include <optional>
 
+#include "measure/common/density.hpp"
 #include "measure/common/line_spectrum.hpp"
 #include "measure/harmonics/methods.hpp"
 
@@ -94,7 +95,7 @@ void measure_orders(const LineSpectrum& spectrum, double wandering, std::span<co
     const bool by_lobe =
         wandering * order.order * order.order > kWanderForLobes && lobe > kLobeOverNoise * lobe_noise;
     // A lobe's own noise is taken off here; set_level takes off that of a single line.
-    set_level(order, by_lobe ? lobe - lobe_noise + noise : lines[i], noise);
+    set_level(order, by_lobe ? lobe - lobe_noise + noise : lines[i], noise, channel.window_count);
     order.phase_deg = phases[i];
   }
 }
@@ -115,9 +116,12 @@ void measure_rest(const LineSpectrum& spectrum, const HarmonicsOptions& options,
                   std::span<const double> places_hz, ChannelHarmonics& channel) {
   channel.band_to_hz = std::min(options.band_to_hz, spectrum.sample_rate_hz() / 2);
   const double f = channel.fundamental_hz;
-  const std::array without_tone = {0.0, f};
-  const double all = spectrum.band_power(options.band_from_hz, channel.band_to_hz, without_tone, places_hz);
-  channel.thd_n_ratio = std::sqrt(all) / channel.fundamental_amplitude;
+  const auto in_band = [&](const std::vector<double>& power) {
+    return band_power(power, spectrum.hz_per_bin(), options.band_from_hz, channel.band_to_hz, unweighted) /
+           spectrum.hz_per_bin();
+  };
+  const auto without_tone = spectrum.power_without(std::array{0.0, f}, places_hz);
+  channel.thd_n_ratio = std::sqrt(in_band(without_tone)) / channel.fundamental_amplitude;
 
   // All orders go where their lobes leave half of the spectrum to see the noise by; otherwise only the
   // counted ones.
@@ -126,9 +130,19 @@ void measure_rest(const LineSpectrum& spectrum, const HarmonicsOptions& options,
   for (int k = 1;
        k * f < channel.band_to_hz + spectrum.lobe_half_hz() && (room || k <= options.highest_order); ++k)
     without_harmonics.push_back(k * f);
-  const double noise =
-      spectrum.band_power(options.band_from_hz, channel.band_to_hz, without_harmonics, places_hz);
-  channel.residual_noise_rms = std::sqrt(noise / 2);
+  const auto rest = spectrum.power_without(without_harmonics, places_hz);
+  channel.residual_noise_rms = std::sqrt(in_band(rest) / 2);
+  // As densities: half of a line's squared amplitude is its mean square.
+  const PowerSpread chance = spectrum.spread();
+  const auto uncertainty_db = [&](std::vector<double> power) {
+    std::vector<double> noise = rest;
+    for (std::vector<double>* values : {&power, &noise})
+      for (double& v : *values) v /= 2 * spectrum.hz_per_bin();
+    return chance.uncertainty_db(power, noise, spectrum.hz_per_bin(), options.band_from_hz,
+                                 channel.band_to_hz, unweighted);
+  };
+  channel.thd_n_uncertainty_db = std::hypot(uncertainty_db(without_tone), channel.fundamental_uncertainty_db);
+  channel.residual_uncertainty_db = uncertainty_db(rest);
 }
 
 // A tone that wanders in frequency spreads each order over order × the spread: windows are halved until it
@@ -170,6 +184,12 @@ ChannelHarmonics measure_by_lines(std::span<const double> stretch, double sample
     return channel;
   }
   channel.fundamental_amplitude = std::sqrt(lobe - lobe_noise);
+  const double per_bin = lobe_noise / static_cast<double>(spectrum.lobe_bins(f)),
+               line_noise = per_bin * spectrum.line_noise(kLineBeta), power = lobe - lobe_noise;
+  channel.fundamental_uncertainty_db =
+      line_uncertainty_db(power, power * line_noise, per_bin * lobe_noise, channel.window_count);
+  channel.fundamental_uncertainty_hz =
+      2 * spectrum.frequency_sigma_hz(channel.fundamental_amplitude, per_bin);
   channel.dc = spectrum.dc();
   measure_orders(spectrum, wandering, places, channel);
   set_thd(channel);

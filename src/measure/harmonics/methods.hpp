@@ -27,7 +27,12 @@ inline constexpr double kRoughPeriodsAtLeast = 2.9;  // fewer do not show a freq
 void fold_to_period(std::span<const double> stretch, double sample_rate_hz, double tone_phase,
                     ChannelHarmonics& channel);
 /// Takes the noise off a raw power reading, or turns it into a bound.
-void set_level(HarmonicOrder& order, double raw_power, double noise_power);
+/// @param windows  over which the power is a mean.
+void set_level(HarmonicOrder& order, double raw_power, double noise_power, int windows);
+/// Of the power of lines of that power together, which noise of a mean power each (squares summed) may move
+/// in each of some windows: half the interval of 95 %, in dB.
+/// @param beside  Σ line power × noise power. @param squares  Σ noise power².
+[[nodiscard]] double line_uncertainty_db(double power, double beside, double squares, int windows);
 /// THD from the orders below half the rate.
 void set_thd(ChannelHarmonics& channel);
 

@@ -33,17 +33,22 @@ class ChannelSheet {
     const bool measured = channel_.state == ChannelHarmonics::State::measured;
     const double a = measured ? channel_.fundamental_amplitude : 1.0;
     const double floor_a = measured ? floor_.fundamental_amplitude : 1.0;
-    reading("fundamental_hz", measured ? std::optional(channel_.fundamental_hz) : std::nullopt, std::nullopt);
-    reading("fundamental_dbfs", measured ? level_dbfs(a) : std::nullopt, std::nullopt);
+    reading("fundamental_hz", measured ? std::optional(channel_.fundamental_hz) : std::nullopt, std::nullopt)
+        .uncertainty = sure(channel_.fundamental_uncertainty_hz);
+    reading("fundamental_dbfs", measured ? level_dbfs(a) : std::nullopt, std::nullopt).uncertainty =
+        sure(channel_.fundamental_uncertainty_db);
     for (int k = 2; k <= result_.options.highest_order; ++k) add_order(k, a, floor_a);
     add_thd();
     const Conditions band = {bandwidth()};
     const auto thd_n = measured ? level_dbfs(channel_.thd_n_ratio) : std::nullopt;
     const auto thd_n_floor = measured ? level_dbfs(floor_.thd_n_ratio) : std::nullopt;
-    reading("thd_n_db", thd_n, thd_n_floor, false, band);
-    reading("thd_n_percent", percent(channel_.thd_n_ratio), percent(floor_.thd_n_ratio), false, band);
+    const double thd_n_uncertainty = channel_.thd_n_uncertainty_db;
+    reading("thd_n_db", thd_n, thd_n_floor, false, band).uncertainty = sure(thd_n_uncertainty);
+    reading("thd_n_percent", percent(channel_.thd_n_ratio), percent(floor_.thd_n_ratio), false, band)
+        .uncertainty = sure(share_of(100 * channel_.thd_n_ratio, thd_n_uncertainty));
     auto inverse = [](std::optional<double> db) { return db ? std::optional(-*db) : std::nullopt; };
-    reading("sinad_db", inverse(thd_n), inverse(thd_n_floor), false, band);
+    reading("sinad_db", inverse(thd_n), inverse(thd_n_floor), false, band).uncertainty =
+        sure(thd_n_uncertainty);
     add_residual();
     if (!measured) return;
     add_balance();
@@ -58,27 +63,49 @@ class ChannelSheet {
   }
 
  private:
+  // What a change in dB is of an amplitude.
+  static double share_of(double value, double db) { return value * (ratio_from_db(db) - 1); }
+  [[nodiscard]] std::optional<double> sure(double uncertainty) const {
+    return channel_.state == ChannelHarmonics::State::measured ? std::optional(uncertainty) : std::nullopt;
+  }
+
   std::optional<double> percent(double ratio) const {
     return channel_.state == ChannelHarmonics::State::measured ? std::optional(100 * ratio) : std::nullopt;
   }
 
   void add_order(int k, double a, double floor_a) {
     const std::string name = fmt::format("h{}_dbc", k);
-    if (channel_.state != ChannelHarmonics::State::measured) return reading(name, std::nullopt, std::nullopt);
+    if (channel_.state != ChannelHarmonics::State::measured) {
+      reading(name, std::nullopt, std::nullopt);
+      return;
+    }
     const HarmonicOrder& order = channel_.orders[static_cast<std::size_t>(k - 2)];
     const HarmonicOrder& floor = floor_.orders[static_cast<std::size_t>(k - 2)];
     Conditions more = {{"at_hz", order.at_hz}};
     if (order.folded) more.emplace_back("folded", true);
-    if (order.hidden) return reading(name, std::nullopt, std::nullopt, false, more);
+    if (order.hidden) {
+      reading(name, std::nullopt, std::nullopt, false, more);
+      return;
+    }
     more.emplace_back("noise_dbc", db_from_ratio(order.noise_amplitude / a));
-    reading(name, level_dbfs(order.amplitude / a), level_dbfs(floor.amplitude / floor_a), order.bound, more);
+    Reading& level = reading(name, level_dbfs(order.amplitude / a), level_dbfs(floor.amplitude / floor_a),
+                             order.bound, more);
+    if (!order.bound)
+      level.uncertainty = std::hypot(order.uncertainty_db, channel_.fundamental_uncertainty_db);
+  }
+
+  // Noise turns a line by as much as it changes it, in radians and as a share.
+  static double degrees_of(double uncertainty_db) {
+    return std::min(180.0, (ratio_from_db(uncertainty_db) - 1) * 180 / std::numbers::pi);
   }
 
   void add_phases() {
     for (const HarmonicOrder& order : channel_.orders)
       if (!order.bound && !order.hidden)
         reading(fmt::format("h{}_phase_deg", order.order), order.phase_deg, std::nullopt, false,
-                {{"at_hz", order.at_hz}});
+                {{"at_hz", order.at_hz}})
+            .uncertainty =
+            degrees_of(std::hypot(order.uncertainty_db, order.order * channel_.fundamental_uncertainty_db));
   }
 
   void add_thd() {
@@ -87,19 +114,27 @@ class ChannelSheet {
       if (!order.folded && !order.hidden) counted.push_back(order.order);
     const bool exists = channel_.state == ChannelHarmonics::State::measured && channel_.has_thd;
     const Conditions orders = {{"orders", counted}};
-    reading("thd_db", exists ? level_dbfs(channel_.thd_ratio) : std::nullopt,
-            exists ? level_dbfs(floor_.thd_ratio) : std::nullopt, exists && channel_.thd_bound, orders);
-    reading("thd_percent", exists ? percent(channel_.thd_ratio) : std::nullopt,
-            exists ? percent(floor_.thd_ratio) : std::nullopt, exists && channel_.thd_bound, orders);
+    const bool bound = exists && channel_.thd_bound;
+    Reading& db = reading("thd_db", exists ? level_dbfs(channel_.thd_ratio) : std::nullopt,
+                          exists ? level_dbfs(floor_.thd_ratio) : std::nullopt, bound, orders);
+    if (exists && !bound) db.uncertainty = channel_.thd_uncertainty_db;
+    Reading& share = reading("thd_percent", exists ? percent(channel_.thd_ratio) : std::nullopt,
+                             exists ? percent(floor_.thd_ratio) : std::nullopt, bound, orders);
+    if (exists && !bound) share.uncertainty = share_of(100 * channel_.thd_ratio, channel_.thd_uncertainty_db);
   }
 
   // Even orders against odd ones, where both were read.
   void add_balance() {
-    double even = 0, odd = 0;
+    double even = 0, odd = 0, of_even = 0, of_odd = 0;
     for (const HarmonicOrder& order : channel_.orders)
-      if (!order.folded && !order.hidden && !order.bound)
-        (order.order % 2 == 0 ? even : odd) += order.amplitude * order.amplitude;
-    if (even > 0 && odd > 0) reading("even_over_odd_db", db_from_power_ratio(even / odd), std::nullopt);
+      if (!order.folded && !order.hidden && !order.bound) {
+        const double power = order.amplitude * order.amplitude, moved = power * order.uncertainty_db;
+        (order.order % 2 == 0 ? even : odd) += power;
+        (order.order % 2 == 0 ? of_even : of_odd) += moved * moved;
+      }
+    if (even > 0 && odd > 0)
+      reading("even_over_odd_db", db_from_power_ratio(even / odd), std::nullopt).uncertainty =
+          std::hypot(std::sqrt(of_even) / even, std::sqrt(of_odd) / odd);
   }
 
   void add_residual() {
@@ -111,7 +146,8 @@ class ChannelSheet {
       return measured && db ? std::optional(*db + shift) : std::nullopt;
     };
     reading("residual_noise_dbfs", level(channel_.residual_noise_rms), level(floor_.residual_noise_rms),
-            false, {bandwidth(), {"rms_reference", std::string(sine ? "sine" : "square")}});
+            false, {bandwidth(), {"rms_reference", std::string(sine ? "sine" : "square")}})
+        .uncertainty = sure(channel_.residual_uncertainty_db);
   }
 
   std::pair<std::string, ConditionValue> bandwidth() const {
@@ -139,12 +175,13 @@ class ChannelSheet {
     return conditions;
   }
 
-  void reading(const std::string& name, std::optional<double> value, std::optional<double> floor,
-               bool bound = false, const Conditions& more = {}) {
+  Reading& reading(const std::string& name, std::optional<double> value, std::optional<double> floor,
+                   bool bound = false, const Conditions& more = {}) {
     Reading& r = sheet_.add(name, index_, value, common());
     r.floor = floor;
     r.bound = bound;
     r.conditions.insert(r.conditions.end(), more.begin(), more.end());
+    return r;
   }
 
   void curve(const std::string& name, const ChannelHarmonics& from) {

@@ -36,7 +36,7 @@ Orders orders_of(const AliasingFrame& frame, const ChannelAliasing& channel, con
     const auto at = static_cast<std::size_t>(k);
     if (k * frame.tone_hz > kHighest * r.sample_rate_hz || !(frame.fundamental > 0)) continue;
     orders.whole &= frame.valid[at];
-    if (!frame.valid[at]) continue;
+    if (!frame.valid[at] || (!frame.bound.empty() && frame.bound[at])) continue;
     const double ratio = frame.amplitude[at] / frame.fundamental;
     if (ratio < kStandsOut * noise) continue;
     orders.ratio[at] = ratio;

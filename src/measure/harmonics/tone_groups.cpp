@@ -151,10 +151,11 @@ void read_products(LineSpectrum& spectrum, const std::vector<double>& lines, std
     const double noise =
         std::max(rounding, spectrum.noise_power_per_bin(p.hz, lines) * spectrum.line_noise(kLineBeta));
     HarmonicOrder level;
-    set_level(level, powers[i], noise);
+    set_level(level, powers[i], noise, static_cast<int>(spectrum.windowing().count));
     p.amplitude = p.hidden ? 0 : level.amplitude;
     p.bound = level.bound || p.hidden;
     p.noise_amplitude = level.noise_amplitude;
+    p.uncertainty_db = level.uncertainty_db;
   }
 }
 

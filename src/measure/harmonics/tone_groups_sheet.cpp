@@ -109,8 +109,9 @@ class Builder {
                          {"order", static_cast<std::int64_t>(std::abs(p.lower) + std::abs(p.upper))},
                          {"relative_to", std::string("the stronger tone")}};
       if (p.folded) more.emplace_back("folded", true);
-      reading("product_dbc", level_dbfs(p.amplitude / strongest),
-              level_dbfs(floor_.products[i].amplitude / strongest), p.bound, more);
+      Reading& level = reading("product_dbc", level_dbfs(p.amplitude / strongest),
+                               level_dbfs(floor_.products[i].amplitude / strongest), p.bound, more);
+      if (!p.bound) level.uncertainty = p.uncertainty_db;
     }
     if (hidden.empty()) return;
     std::string text = hidden.front();
@@ -120,8 +121,8 @@ class Builder {
                     hidden.size() > 4 ? fmt::format(" and {} more", hidden.size() - 4) : ""));
   }
 
-  void reading(const char* name, std::optional<double> value, std::optional<double> floor, bool bound,
-               Conditions more) {
+  Reading& reading(const char* name, std::optional<double> value, std::optional<double> floor, bool bound,
+                   Conditions more) {
     more.emplace_back("bandwidth_hz", std::vector<double>{result_.options.band_from_hz, result_.band_to_hz});
     double power = 0;
     for (const GroupTone& tone : channel_.tones) power += tone.amplitude * tone.amplitude / 2;
@@ -134,6 +135,7 @@ class Builder {
     Reading& r = sheet_.add(name, index_, value, std::move(more));
     r.floor = floor;
     r.bound = bound;
+    return r;
   }
 
   void curve(const char* name, const ChannelTones& from) {

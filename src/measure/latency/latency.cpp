@@ -54,13 +54,11 @@ std::int64_t loud_frame(AudioSource& a, int channel, std::int64_t first, std::in
 
 // An arrival before the one that was lined up, seen in the response between the two.
 void find_earlier(AudioSource& a, AudioSource& b, const Alignment& alignment, LatencyResult& result) {
-  const std::int64_t common = alignment.end_frame - alignment.first_frame,
-                     length = std::min(kLookFrames, common);
+  const std::int64_t begin = alignment.piece_first_frame, end = alignment.piece_end_frame,
+                     length = std::min(kLookFrames, end - begin);
   if (length < 4096) return;
-  const std::int64_t middle =
-      loud_frame(a, result.options.a_channel, alignment.first_frame, alignment.end_frame);
-  const std::int64_t first =
-      std::clamp(middle - length / 2, alignment.first_frame, alignment.end_frame - length);
+  const std::int64_t middle = loud_frame(a, result.options.a_channel, begin, end);
+  const std::int64_t first = std::clamp(middle - length / 2, begin, end - length);
   RealTransform transform(fast_transform_length(static_cast<std::size_t>(2 * length)));
   const auto x = transform.bins_of(read_channel(a, result.options.a_channel, first, length));
   std::vector<double> y(static_cast<std::size_t>(length));
@@ -179,8 +177,8 @@ bool by_hits(AudioSource& a, AudioSource& b, LatencyResult& result) {
   result.polarity = row->gain < 0 ? -1 : 1;
   result.candidates = row->candidates;
   Alignment along{.delay_frames = result.latency_samples,
-                  .first_frame = found.hits.front().first_frame,
-                  .end_frame = found.hits.back().first_frame + kLookFrames};
+                  .piece_first_frame = found.hits.front().first_frame,
+                  .piece_end_frame = found.hits.back().first_frame + kLookFrames};
   along.frames_per_frame += 1e-6 * result.drift_ppm;
   if (found.course == HitCourse::steady) find_earlier(a, b, along, result);
   show(a, b, row->gain, found.hits.front().first_frame,
@@ -239,8 +237,14 @@ LatencyResult measure_latency(const JudgedCapture& judged_a, const JudgedCapture
   result.uncertainty_samples = found.uncertainty_frames;
   result.drift_bound_ppm = found.drift_bound_ppm;
   result.candidates = found.candidates;
+  result.slips = found.slips;
+  if (!found.slips.empty()) {
+    result.piece_samples = delays_of_pieces(found);
+    result.piece_from_s = static_cast<double>(found.piece_first_frame) / result.sample_rate_hz;
+    result.piece_to_s = static_cast<double>(found.piece_end_frame) / result.sample_rate_hz;
+  }
   find_earlier(a, b, found, result);
-  show(a, b, found.gain, found.first_frame, found.end_frame, result);
+  show(a, b, found.gain, found.piece_first_frame, found.piece_end_frame, result);
   return result;
 }
 
@@ -289,6 +293,16 @@ void say_offset(SheetBuilder& sheet, const LatencyResult& r, const Conditions& c
                         "remain)",
                         reported, whole > 0 ? "earlier" : "later", std::abs(whole), offset - whole),
       std::nullopt);
+}
+
+void say_slips(SheetBuilder& sheet, const LatencyResult& r) {
+  for (std::size_t i = 0; i < r.slips.size(); ++i)
+    sheet.say(
+        Severity::warning, r.slips[i].frames < 0 ? FindingCode::lost_frames : FindingCode::repeated_frames,
+        fmt::format("{} of A: before, the latency is {:.2f} samples, behind {:.2f}; capture it again with "
+                    "a larger buffer",
+                    slips_text({r.slips[i]}, r.sample_rate_hz), r.piece_samples[i], r.piece_samples[i + 1]),
+        std::nullopt);
 }
 
 void add_hits(SheetBuilder& sheet, const LatencyResult& r, const Conditions& conditions) {
@@ -375,9 +389,12 @@ Sheet latency_sheet(const LatencyResult& r, const CaptureInfo& a, const CaptureI
   say(Severity::note, FindingCode::result,
       fmt::format("B comes {:.2f} samples ({:.3f} ms) {} A{}{}", std::abs(r.latency_samples), std::abs(ms),
                   r.latency_samples < -kShownAsNone ? "before" : "after", r.polarity < 0 ? ", inverted" : "",
-                  r.row         ? course_of(r)
-                  : r.match > 0 ? fmt::format("; one hit, which matches to {:.1f} %", 100 * r.match)
-                                : ""));
+                  r.row             ? course_of(r)
+                  : r.match > 0     ? fmt::format("; one hit, which matches to {:.1f} %", 100 * r.match)
+                  : r.slips.empty() ? ""
+                                    : fmt::format(" from {:.3f} to {:.3f} s, and not throughout",
+                                                  r.piece_from_s, r.piece_to_s)));
+  say_slips(sheet, r);
   if (r.row && r.row->looked > static_cast<int>(r.row->hits.size()))
     say(Severity::warning, FindingCode::doubtful,
         fmt::format("{} of {} hits of A were not found in B: they are not there, or sound otherwise",

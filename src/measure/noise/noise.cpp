@@ -8,6 +8,7 @@
 
 #include "measure/common/density.hpp"
 #include "measure/common/mains.hpp"
+#include "measure/common/power_spread.hpp"
 #include "wavicon/audio/decimator.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/weighting.hpp"
@@ -21,13 +22,14 @@ constexpr double kWindowS = 0.34;
 constexpr double kOverlap = 0.75;  // of a window with the next: nothing is passed over
 constexpr double kBeta = 20;       // of the Kaiser window: side lobes at -155 dB
 constexpr double kShortestS = 0.05;
-constexpr double kToneReach = 0.03;       // of the frequency that is named: how far off the tone may be
-constexpr double kToneStandsOut = 1e4;    // power: 40 dB over what lies around it
-constexpr double kHarmonicStandsOut = 4;  // 6 dB
-constexpr double kSpurStandsOut = 31.6;   // 15 dB
-constexpr std::size_t kMostSpurs = 10;    // lines that are named: the strongest
-constexpr int kMostHarmonics = 200;       // of the tone that are cut out
-constexpr double kMainsS = 30;            // looked at, at most
+constexpr double kToneReach = 0.03;             // of the frequency that is named: how far off the tone may be
+constexpr double kToneStandsOut = 1e4;          // power: 40 dB over what lies around it
+constexpr double kHarmonicStandsOut = 4;        // 6 dB
+constexpr double kSpurStandsOut = 31.6;         // 15 dB
+constexpr std::size_t kMostSpurs = 10;          // lines that are named: the strongest
+constexpr int kMostHarmonics = 200;             // of the tone that are cut out
+constexpr double kDbOfAmplitude = 8.685889638;  // of a small share
+constexpr double kMainsS = 30;                  // looked at, at most
 constexpr double kMainsLowHz = 4000;
 constexpr double kMainsCutoff = 0.35;  // of the lower rate
 constexpr double kMainsLeastS = 1;
@@ -159,23 +161,56 @@ void add_floors(const WelchPlan& plan, double rate, NoiseResult& result) {
   result.floor_468_rms = std::sqrt(band_power(flat, plan.bin_hz(), from, to, itu_r_468_weight));
 }
 
-// What is left of a channel's mean density without its tone and the tone's harmonics.
-Density rest_of(std::vector<double> mean, const WelchPlan& plan, const NoiseResult& result,
-                ChannelNoise& channel) {
+// A channel's mean density without its tone: with the tone's harmonics, and without them.
+struct Rest {
+  Density with_harmonics, density;
+};
+
+Rest rest_of(std::vector<double> mean, const WelchPlan& plan, const PowerSpread& chance,
+             const NoiseResult& result, ChannelNoise& channel) {
   const double lobe_hz = 2 * plan.lobe_half_bins() * plan.bin_hz(), half_rate = result.sample_rate_hz / 2;
   channel.silent = std::all_of(mean.begin(), mean.end(), [](double v) { return v == 0; });
   Density density(std::move(mean), plan);
   if (const std::size_t bin = channel.silent ? 0 : tone_bin(density, result.options, lobe_hz); bin != 0) {
     channel.tone_hz = density.exact_hz(bin);
     channel.tone_peak = std::sqrt(2 * density.line_power(*channel.tone_hz));
+    channel.tone_uncertainty_db =
+        chance.line_uncertainty_db(channel.tone_peak, density.around(*channel.tone_hz));
     density.cut(*channel.tone_hz);
   }
   channel.band_rms = std::sqrt(band_power(density.values(), plan.bin_hz(), result.options.band_from_hz,
                                           result.band_to_hz, unweighted));
   channel.whole_rms =
       std::sqrt(band_power(density.values(), plan.bin_hz(), lobe_hz / 2, half_rate, unweighted));
+  Density with_harmonics = density;
   if (channel.tone_hz) cut_harmonics(density, *channel.tone_hz, half_rate);
-  return density;
+  return {std::move(with_harmonics), std::move(density)};
+}
+
+// How sure the levels of a channel are, once its lines are known.
+void add_uncertainties(const Rest& rest, const WelchPlan& plan, const PowerSpread& chance,
+                       const NoiseResult& result, ChannelNoise& channel) {
+  const Density& density = rest.density;
+  Density noise = density;
+  for (MainsLine& line : channel.mains) {
+    // Half of the noise beside it lies in phase with the line.
+    line.uncertainty_db = 2 * kDbOfAmplitude * line.around / std::sqrt(2.0) / line.peak;
+    noise.cut(line.hz);
+  }
+  for (SpurLine& spur : channel.spurs) {
+    spur.uncertainty_db = chance.line_uncertainty_db(spur.peak, density.around(spur.hz));
+    noise.cut(spur.hz);
+  }
+  const double bin = plan.bin_hz(), from = result.options.band_from_hz, to = result.band_to_hz;
+  const auto of = [&](const Density& whole, double low, double high, double (*weight)(double)) {
+    return chance.uncertainty_db(whole.values(), noise.values(), bin, low, high, weight);
+  };
+  channel.noise_uncertainty_db = of(density, from, to, unweighted);
+  channel.noise_a_uncertainty_db = of(density, from, to, a_weight);
+  channel.noise_468_uncertainty_db = of(density, from, to, itu_r_468_weight);
+  channel.band_uncertainty_db = of(rest.with_harmonics, from, to, unweighted);
+  channel.whole_uncertainty_db =
+      of(rest.with_harmonics, plan.lobe_half_bins() * bin, result.sample_rate_hz / 2, unweighted);
 }
 
 // Where a tone is known by now: its levels over time once more, without it.
@@ -218,7 +253,8 @@ NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& opti
   result.hop_s = static_cast<double>(plan.hop) / rate;
   result.channels.resize(count);
   const double from = options.band_from_hz, to = result.band_to_hz;
-  result.spread_db = 4.34 / std::sqrt((to - from) * static_cast<double>(range.frames()) / rate);
+  const PowerSpread chance(plan, range.frames(), kaiser_window(plan.frames, plan.beta));
+  result.spread_db = 4.34 / std::sqrt((to - from) * chance.seconds());
   if (is_integer(result.format)) add_floors(plan, rate, result);
 
   std::vector<std::vector<double>> mean(count, std::vector<double>(plan.length / 2 + 1, 0.0));
@@ -230,11 +266,11 @@ NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& opti
                         std::sqrt(band_power(density, plan.bin_hz(), from, to, unweighted)));
                     windows = w + 1;
                   });
-  std::vector<Density> rests;
+  std::vector<Rest> rests;
   bool any_tone = false;
   for (std::size_t c = 0; c < count; ++c) {
     for (double& value : mean[c]) value /= static_cast<double>(windows);
-    rests.push_back(rest_of(std::move(mean[c]), plan, result, result.channels[c]));
+    rests.push_back(rest_of(std::move(mean[c]), plan, chance, result, result.channels[c]));
     any_tone = any_tone || result.channels[c].tone_hz;
   }
   if (options.tone_hz && !options.keep_tone && !any_tone)
@@ -244,12 +280,14 @@ NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& opti
   add_mains(source, range, result.channels);
   for (std::size_t c = 0; c < count; ++c) {
     ChannelNoise& channel = result.channels[c];
-    const auto& values = rests[c].values();
+    const Density& rest = rests[c].density;
+    const auto& values = rest.values();
     channel.noise_rms = std::sqrt(band_power(values, plan.bin_hz(), from, to, unweighted));
     channel.noise_a_rms = std::sqrt(band_power(values, plan.bin_hz(), from, to, a_weight));
     channel.noise_468_rms = std::sqrt(band_power(values, plan.bin_hz(), from, to, itu_r_468_weight));
-    channel.spurs = spurs_of(rests[c], channel, options, to, 2 * plan.lobe_half_bins() * plan.bin_hz());
-    add_density(rests[c], rate / 2, channel);
+    channel.spurs = spurs_of(rest, channel, options, to, 2 * plan.lobe_half_bins() * plan.bin_hz());
+    add_density(rest, rate / 2, channel);
+    if (!channel.silent) add_uncertainties(rests[c], plan, chance, result, channel);
   }
   if (any_tone) read_over_time_without_tone(source, range, plan, result);
   return result;

@@ -53,23 +53,28 @@ class Builder {
  private:
   void add_levels(const ChannelNoise& c) {
     const double shift = rms_reference_db(o_.rms_reference);
-    auto level = [&](const char* name, double rms, double floor, const char* weighting) {
+    auto level = [&](const char* name, double rms, double uncertainty_db, double floor,
+                     const char* weighting) {
       const auto value = level_dbfs(rms), own = level_dbfs(floor);
       reading(name, value ? std::optional(*value + shift) : std::nullopt,
               {{"weighting", std::string(weighting)}, {"rms_reference", name_of(o_.rms_reference)}},
-              own ? std::optional(*own + shift) : std::nullopt);
+              own ? std::optional(*own + shift) : std::nullopt)
+          .uncertainty = uncertainty_db;
     };
-    level("noise_dbfs", c.noise_rms, result_.floor_rms, "none");
-    level("noise_a_dbfs", c.noise_a_rms, result_.floor_a_rms, "A");
-    level("noise_468_dbfs", c.noise_468_rms, result_.floor_468_rms, "ITU-R 468, RMS detector");
+    level("noise_dbfs", c.noise_rms, c.noise_uncertainty_db, result_.floor_rms, "none");
+    level("noise_a_dbfs", c.noise_a_rms, c.noise_a_uncertainty_db, result_.floor_a_rms, "A");
+    level("noise_468_dbfs", c.noise_468_rms, c.noise_468_uncertainty_db, result_.floor_468_rms,
+          "ITU-R 468, RMS detector");
     if (!o_.full_scale_vrms) return;
     const double vrms = c.noise_rms * std::sqrt(2.0) * *o_.full_scale_vrms;
     const Conditions calibration = {{"weighting", std::string("none")},
                                     {"full_scale_vrms", *o_.full_scale_vrms}};
-    reading("noise_uvrms", vrms * 1e6, calibration);
-    reading("noise_dbu", level_dbfs(vrms / kVoltsAt0Dbu), calibration);
+    reading("noise_uvrms", vrms * 1e6, calibration).uncertainty =
+        vrms * 1e6 * (ratio_from_db(c.noise_uncertainty_db) - 1);
+    reading("noise_dbu", level_dbfs(vrms / kVoltsAt0Dbu), calibration).uncertainty = c.noise_uncertainty_db;
     reading("noise_a_dbu", level_dbfs(c.noise_a_rms * std::sqrt(2.0) * *o_.full_scale_vrms / kVoltsAt0Dbu),
-            {{"weighting", std::string("A")}, {"full_scale_vrms", *o_.full_scale_vrms}});
+            {{"weighting", std::string("A")}, {"full_scale_vrms", *o_.full_scale_vrms}})
+        .uncertainty = c.noise_a_uncertainty_db;
   }
 
   void add_ratios(const ChannelNoise& c) {
@@ -77,23 +82,29 @@ class Builder {
     const Conditions to = {{"reference_dbfs", o_.reference_dbfs}};
     if (c.tone_hz)
       reading("snr_db", db_from_ratio(c.tone_peak / std::sqrt(2.0) / c.noise_rms),
-              {{"level_dbfs", db_from_ratio(c.tone_peak)}});
-    reading("dynamic_range_db", db_from_ratio(reference / c.noise_rms), to);
+              {{"level_dbfs", db_from_ratio(c.tone_peak)}})
+          .uncertainty = std::hypot(c.noise_uncertainty_db, c.tone_uncertainty_db);
+    reading("dynamic_range_db", db_from_ratio(reference / c.noise_rms), to).uncertainty =
+        c.noise_uncertainty_db;
     reading("dynamic_range_a_db", db_from_ratio(reference / c.noise_a_rms),
-            {{"reference_dbfs", o_.reference_dbfs}, {"weighting", std::string("A")}});
+            {{"reference_dbfs", o_.reference_dbfs}, {"weighting", std::string("A")}})
+        .uncertainty = c.noise_a_uncertainty_db;
     // (SINAD - 1.76 - level)/6.02 with a full-scale sine is the same as what stands below it.
     const double below_full_scale_db = db_from_ratio(1 / std::sqrt(2.0) / c.whole_rms);
     reading("effective_bits", (below_full_scale_db - 1.76) / 6.02,
             {{"bandwidth_hz", std::vector<double>{0, result_.sample_rate_hz / 2}},
-             {"source", std::string("IEEE 1241")}});
-    reading("dynamic_range_bits", db_from_ratio(reference / c.noise_rms) / 6.02, to);
+             {"source", std::string("IEEE 1241")}})
+        .uncertainty = c.whole_uncertainty_db / 6.02;
+    reading("dynamic_range_bits", db_from_ratio(reference / c.noise_rms) / 6.02, to).uncertainty =
+        c.noise_uncertainty_db / 6.02;
     // An ideal converter's noise is spread evenly up to half the rate: a band holds its share.
     const double band_hz = result_.band_to_hz - o_.band_from_hz,
                  in_band_db = db_from_ratio(1 / std::sqrt(2.0) / c.band_rms) -
                               db_from_power_ratio(result_.sample_rate_hz / 2 / band_hz);
     for (const int bits : {16, 24})
       reading(fmt::format("over_{}_bit_db", bits).c_str(), in_band_db - (6.02 * bits + 1.76),
-              {{"compared_with", fmt::format("an ideal {}-bit converter in the same band", bits)}});
+              {{"compared_with", fmt::format("an ideal {}-bit converter in the same band", bits)}})
+          .uncertainty = c.band_uncertainty_db;
   }
 
   void add_mains(const ChannelNoise& c) {
@@ -107,7 +118,8 @@ class Builder {
     }
     for (const MainsLine& line : c.mains)
       reading("mains_dbfs", db_from_ratio(line.peak),
-              {{"at_hz", line.hz}, {"line", static_cast<std::int64_t>(line.order)}});
+              {{"at_hz", line.hz}, {"line", static_cast<std::int64_t>(line.order)}})
+          .uncertainty = line.uncertainty_db;
     const auto strongest = std::max_element(c.mains.begin(), c.mains.end(),
                                             [](const auto& a, const auto& b) { return a.peak < b.peak; });
     say(Severity::note, FindingCode::mains_hum,
@@ -117,7 +129,8 @@ class Builder {
   }
 
   void add_spurs(const ChannelNoise& c) {
-    for (const SpurLine& spur : c.spurs) reading("spur_dbfs", level_dbfs(spur.peak), {{"at_hz", spur.hz}});
+    for (const SpurLine& spur : c.spurs)
+      reading("spur_dbfs", level_dbfs(spur.peak), {{"at_hz", spur.hz}}).uncertainty = spur.uncertainty_db;
     if (!c.spurs.empty())
       say(Severity::note, FindingCode::detail,
           fmt::format("{} other line{}, the strongest {:.1f} dBFS at {:.1f} Hz; counted as noise",
@@ -146,7 +159,7 @@ class Builder {
     if (seconds < kExactS)
       say(Severity::note, FindingCode::too_short,
           fmt::format("{:.2f} s are short for noise: the level spreads by {:.2f} dB; five seconds are exact",
-                      seconds, result_.spread_db));
+                      seconds, 0.5 * c.noise_uncertainty_db));
     if (result_.floor_rms > 0 && c.noise_rms < 2 * result_.floor_rms)
       say(Severity::warning, FindingCode::doubtful,
           "this is hardly more than the rounding of the capture's own format: capture it in more bits");

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "measure/common/density.hpp"
 #include "measure/common/mains.hpp"
 #include "measure/common/welch.hpp"
 #include "wavicon/audio/decibels.hpp"
@@ -232,6 +233,7 @@ void ResidualMeter::finish(double band_from_hz, double band_to_hz, ChannelNull& 
   weigh(band_from_hz, band_to_hz, channel);
   add_third_octaves(channel);
   add_mains(channel);
+  add_uncertainties(band_from_hz, band_to_hz, channel);
 }
 
 void ResidualMeter::add_densities(double band_from_hz, double band_to_hz, ChannelNull& channel) const {
@@ -303,14 +305,34 @@ void ResidualMeter::add_third_octaves(ChannelNull& channel) const {
   }
 }
 
-void ResidualMeter::add_mains(ChannelNull& channel) const {
+void ResidualMeter::add_mains(ChannelNull& channel) {
   const double low_rate = rate_ / static_cast<double>(decimate_.step());
   if (static_cast<double>(low_.size()) <= kLeastMainsS * low_rate || residual_square_ <= 0) return;
   const MainsComb comb = find_mains(low_, low_rate);
   double lines = 0;
-  for (const MainsLine& line : comb.lines) lines += line.peak * line.peak / 2;
+  for (const MainsLine& line : comb.lines) {
+    lines += line.peak * line.peak / 2;
+    line_hz_.push_back(line.hz);
+  }
   channel.line_share = std::min(1.0, lines / (channel.residual_rms * channel.residual_rms));
   channel.mains_hz = comb.base_hz;
+}
+
+void ResidualMeter::add_uncertainties(double band_from_hz, double band_to_hz, ChannelNull& channel) const {
+  const WelchPlan plan = spectra_.plan();
+  const PowerSpread chance = spectra_.spread();
+  Density noise(channel.residual_density, plan);
+  for (const double hz : line_hz_) noise.cut(hz);
+  const auto of = [&](double (*weight)(double)) {
+    return chance.uncertainty_db(channel.residual_density, noise.values(), plan.bin_hz(), band_from_hz,
+                                 band_to_hz, weight);
+  };
+  // Of all frames alike, where they were summed as they are.
+  const bool whole = band_from_hz == 0 && band_to_hz >= 0.999 * rate_ / 2;
+  const double seconds = static_cast<double>(frames_) / rate_;
+  channel.depth_uncertainty_db = of(unweighted) * (whole ? std::sqrt(chance.seconds() / seconds) : 1);
+  channel.depth_a_uncertainty_db = of(a_weight);
+  channel.depth_k_uncertainty_db = of(k_weight);
 }
 
 void judge(NullResult& result) {
@@ -321,6 +343,8 @@ void judge(NullResult& result) {
       judge_channel(result, c);
     result.verdict = std::max(result.verdict, c.verdict);
   }
+  // What is missing or too much is a difference, whatever the rest is.
+  if (!result.alignment.slips.empty()) result.verdict = NullVerdict::programme;
 }
 
 }  // namespace wavicon::measure_detail

@@ -39,7 +39,9 @@ class ResidualMeter {
   // Depths in the band, plain and weighted.
   void weigh(double band_from_hz, double band_to_hz, ChannelNull& channel) const;
   void add_third_octaves(ChannelNull& channel) const;
-  void add_mains(ChannelNull& channel) const;
+  void add_mains(ChannelNull& channel);
+  // By how much chance may have moved the depths.
+  void add_uncertainties(double band_from_hz, double band_to_hz, ChannelNull& channel) const;
 
   double rate_;
   std::size_t hop_;
@@ -51,6 +53,7 @@ class ResidualMeter {
   std::vector<double> reference_hops_, residual_hops_;
   Decimator decimate_;
   std::vector<double> pending_, low_;
+  std::vector<double> line_hz_;  // of the mains
 };
 
 /// Sets verdict and reason of each channel and of the whole.

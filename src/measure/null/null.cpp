@@ -27,11 +27,12 @@ constexpr double kResampledTo = 0.45;  // of the lower rate: what resampling kee
 constexpr std::size_t kBlock = 32768;  // frames, or more at high rates
 constexpr double kBlockS = 0.4;
 constexpr double kWholeDriftPpm = 0.002;
-constexpr int kMostTaps = 2048;          // of the filter: the longest that is solved at once
-constexpr double kPassed = 0.44;         // of the rate: what lies above is lost between the samples
-constexpr double kLossMatters = 0.02;    // power over that of the residual
-constexpr double kSameGain = 1e-13;      // from 1: less is the arithmetic's
-constexpr double kInterpolation = 1e-8;  // what reading between samples leaves, over the programme
+constexpr int kMostTaps = 2048;                 // of the filter: the longest that is solved at once
+constexpr double kPassed = 0.44;                // of the rate: what lies above is lost between the samples
+constexpr double kLossMatters = 0.02;           // power over that of the residual
+constexpr double kDbOfAmplitude = 8.685889638;  // of a small share
+constexpr double kSameGain = 1e-13;             // from 1: less is the arithmetic's
+constexpr double kInterpolation = 1e-8;         // what reading between samples leaves, over the programme
 
 [[noreturn]] void refuse(const std::string& what) { throw Error(ErrorCode::bad_argument, what); }
 
@@ -129,7 +130,7 @@ class Nuller {
     range_ = frame_range(a_, options_.from_s, options_.to_s);
     if (!same_as_they_are()) {
       line_up();
-      if (result_.found && !whole_ && result_.alignment.slips.empty()) {
+      if (result_.found && !whole_) {
         const Settled settled = settle(a_, b_, loudest_, result_.alignment, common(),
                                        options_.delay_samples.has_value(), options_.drift_ppm.has_value());
         result_.alignment = settled.alignment;
@@ -144,6 +145,7 @@ class Nuller {
     }
     take_away(aligned);
     set_floors();
+    set_uncertainties();
     judge(result_);
     return std::move(result_);
   }
@@ -247,6 +249,7 @@ class Nuller {
         range_.first, static_cast<std::int64_t>(std::ceil(
                           std::max(0.0, -alignment.delay_frames / alignment.frames_per_frame) - 1e-6)));
     result_.end_frame = std::min(range_.end, static_cast<std::int64_t>(std::floor(last + 1e-6)));
+    keep_to_piece();
     // Frames whose place in B has nothing on one side cannot be read between samples.
     if (!whole_) {
       const auto margin =
@@ -258,6 +261,22 @@ class Nuller {
     }
     if (result_.end_frame <= result_.first_frame)
       throw Error(ErrorCode::bad_input, "A and B do not overlap once they are lined up");
+  }
+
+  // Where frames were lost or inserted, what was found holds on one side of the place.
+  void keep_to_piece() {
+    const Alignment& alignment = result_.alignment;
+    if (alignment.slips.empty() || options_.delay_samples) return;
+    result_.first_frame = std::max(result_.first_frame, alignment.piece_first_frame);
+    result_.end_frame = std::min(result_.end_frame, alignment.piece_end_frame);
+    if (result_.end_frame <= result_.first_frame)
+      throw Error(
+          ErrorCode::bad_input,
+          fmt::format("{}: B is lined up by what lies from {:.3f} to {:.3f} s, and the stretch that is "
+                      "asked for lies beside it; give its delay by --delay",
+                      slips_text(alignment.slips, a_.sample_rate_hz()),
+                      static_cast<double>(alignment.piece_first_frame) / a_.sample_rate_hz(),
+                      static_cast<double>(alignment.piece_end_frame) / a_.sample_rate_hz()));
   }
 
   // The channels that hold most, seen at a few places.
@@ -392,6 +411,40 @@ class Nuller {
                     [](const ChannelNull& c) { return c.silent; }) &&
         !result_.equal)
       throw Error(ErrorCode::bad_input, "A is silent: there is nothing to compare with");
+  }
+
+  // Of delay, drift and gain, by what is left beside what A holds (least squares on the phase, closed form):
+  // the channel that says most counts.
+  void set_uncertainties() {
+    const double rate = a_.sample_rate_hz();
+    const auto frames = static_cast<double>(common().frames()),
+               used = std::min(frames, static_cast<double>(kGainSegments * kGainSegment));
+    double most = 0;
+    for (ChannelNull& c : result_.channels) {
+      if (c.silent || result_.equal || c.hz.size() < 2) continue;
+      double own = 0, own_rest = 0, moment = 0, moment_rest = 0;
+      for (std::size_t k = 0; k < c.hz.size(); ++k) {
+        const double x = c.reference_density[k], n = c.residual_density[k],
+                     turn = 2 * std::numbers::pi * c.hz[k] / rate;
+        own += x;
+        own_rest += x * n;
+        moment += turn * turn * x;
+        moment_rest += turn * turn * x * n;
+      }
+      const double scale = used / rate * c.hz[1] * 2;
+      if (own > 0 && !options_.gain_db)
+        c.gain_uncertainty_db = 2 * kDbOfAmplitude * std::sqrt(own_rest / scale) / own;
+      if (!(moment > most) || !result_.found) continue;
+      most = moment;
+      const double middle = 0.5 * static_cast<double>(result_.first_frame + result_.end_frame),
+                   delay = 2 * std::sqrt(moment_rest / scale) / moment,
+                   slope = std::sqrt(12.0) * delay / std::max(1.0, frames);
+      const bool leans = result_.alignment.drift_ppm != 0;
+      if (!options_.drift_ppm)
+        result_.drift_uncertainty_ppm = leans ? 1e6 * slope : result_.alignment.drift_bound_ppm;
+      if (!options_.delay_samples)
+        result_.delay_uncertainty_samples = std::hypot(delay, leans ? slope * middle : 0);
+    }
   }
 
   // What errors of alignment and gain, reading between samples and B's own format would leave of equal

@@ -52,16 +52,26 @@ class Builder {
                                                *depth > 0 ? "over" : "under")
                                  : "";
     say(Severity::note, FindingCode::result, std::nullopt,
-        fmt::format("{}: {}{}.{}", name_of(result_.verdict), worst->reason, where, left));
+        fmt::format("{}: {}{}.{}", name_of(result_.verdict), reason_of(*worst), where, left));
     Reading& verdict = sheet_.add("verdict", std::nullopt, std::nullopt, common());
     verdict.text = name_of(result_.verdict);
-    verdict.conditions.emplace_back("reason", worst->reason);
+    verdict.conditions.emplace_back("reason", reason_of(*worst));
+  }
+
+  [[nodiscard]] std::string reason_of(const ChannelNull& worst) const {
+    const std::vector<Slip>& slips = result_.alignment.slips;
+    if (slips.empty() || result_.options.delay_samples) return worst.reason;
+    const double rate = result_.sample_rate_hz;
+    return fmt::format("{}; from {:.3f} to {:.3f} s of A, the longest stretch without that, {}",
+                       slips_text(slips, rate), static_cast<double>(result_.first_frame) / rate,
+                       static_cast<double>(result_.end_frame) / rate, worst.reason);
   }
 
   void add_whole() {
     const Alignment& al = result_.alignment;
-    whole("delay_samples", al.delay_frames);
+    whole("delay_samples", al.delay_frames).uncertainty = result_.delay_uncertainty_samples;
     Reading& drift = whole("drift_ppm", al.drift_ppm);
+    drift.uncertainty = result_.drift_uncertainty_ppm;
     if (result_.found && (al.match > 0 || al.confidence > 0))
       drift.conditions.emplace_back(al.match > 0 ? "match" : "confidence",
                                     al.match > 0 ? al.match : al.confidence);
@@ -74,25 +84,31 @@ class Builder {
       return;
     }
     auto add = [&](const char* name, std::optional<double> value, std::optional<double> floor = std::nullopt,
-                   Conditions more = {}) {
+                   Conditions more = {}) -> Reading& {
       Conditions conditions = common();
       conditions.emplace_back("reference_dbfs", db_from_ratio(c.reference_rms));
       conditions.insert(conditions.end(), more.begin(), more.end());
-      sheet_.add(name, channel, value, std::move(conditions)).floor = floor;
+      Reading& reading = sheet_.add(name, channel, value, std::move(conditions));
+      reading.floor = floor;
+      return reading;
     };
     const auto floor = level_dbfs(c.floor);
-    add("null_depth_db", level_dbfs(c.depth), floor);
-    add("null_depth_a_db", level_dbfs(c.depth_a), std::nullopt, {{"weighting", std::string("A")}});
+    add("null_depth_db", level_dbfs(c.depth), floor).uncertainty = c.depth_uncertainty_db;
+    add("null_depth_a_db", level_dbfs(c.depth_a), std::nullopt, {{"weighting", std::string("A")}})
+        .uncertainty = c.depth_a_uncertainty_db;
     add("null_depth_k_db", level_dbfs(c.depth_k), std::nullopt,
-        {{"weighting", std::string("K, without gates")}});
+        {{"weighting", std::string("K, without gates")}})
+        .uncertainty = c.depth_k_uncertainty_db;
     add("residual_rms_dbfs", level_dbfs(c.residual_rms),
         floor ? std::optional(*floor + db_from_ratio(c.reference_rms)) : std::nullopt,
-        {{"rms_reference", std::string("square")}});
+        {{"rms_reference", std::string("square")}})
+        .uncertainty = c.depth_uncertainty_db;
     add("residual_peak_dbfs", level_dbfs(c.residual_peak), std::nullopt, {{"at_s", c.residual_peak_s}});
     add("residual_lufs",
         c.residual_k > 0 ? std::optional(db_from_power_ratio(c.residual_k) - 0.691) : std::nullopt,
-        std::nullopt, {{"means", std::string("this channel alone, without gates")}});
-    add("gain_db", db_from_ratio(c.gain));
+        std::nullopt, {{"means", std::string("this channel alone, without gates")}})
+        .uncertainty = c.depth_k_uncertainty_db;
+    add("gain_db", db_from_ratio(c.gain)).uncertainty = c.gain_uncertainty_db;
     add("polarity", c.polarity);
     if (result_.equal) return;
     add("coherent_percent", 100 * c.coherent_share, std::nullopt,
@@ -166,9 +182,7 @@ class Builder {
                       static_cast<double>(result_.b_frames) / rate));
     for (const Slip& slip : result_.alignment.slips)
       say(Severity::warning, slip.frames < 0 ? FindingCode::lost_frames : FindingCode::repeated_frames,
-          std::nullopt,
-          fmt::format("{} frames {} {} of A: only one side of it is lined up", std::abs(slip.frames),
-                      slip.frames < 0 ? "were lost in B" : "were inserted in B", place_text(slip, rate)));
+          std::nullopt, slips_text({slip}, rate) + " of A: only one side of it is lined up");
     if (!result_.alignment.candidates.empty() && !result_.equal) {
       std::string places;
       for (const double place : result_.alignment.candidates)

@@ -154,7 +154,12 @@ PairResult measure_pair(const JudgedCapture& judged_a, const JudgedCapture& judg
     result.time_offset_samples = found->delay_frames;
     result.drift_ppm = found->drift_ppm;
     result.polarity = found->gain < 0 ? -1 : 1;
+    result.slips = found->slips;
+    result.piece_from_s = static_cast<double>(found->piece_first_frame) / rate;
+    result.piece_to_s = static_cast<double>(found->piece_end_frame) / rate;
   }
+  // What both share in time is seen on one side of a slip.
+  const bool slipped = found && !found->slips.empty();
   const double offset = found ? found->delay_frames : 0;
   // A large offset would leave the two nothing to share within a window; a small one is left to the phase.
   const auto moved = std::llround(offset);
@@ -167,6 +172,7 @@ PairResult measure_pair(const JudgedCapture& judged_a, const JudgedCapture& judg
     const auto x = read_channel(a, options.a_channel, at, count),
                y = read_channel(b, options.b_channel, at, count);
     add_hops(x, y, at, hop, all, result);
+    if (slipped && (at < found->piece_first_frame || at + count > found->piece_end_frame)) continue;
     spectra.add(x, moved == 0 ? y : read_channel(b, options.b_channel, at + moved, count));
   }
   const auto [xx, yy, xy] = all;

@@ -64,6 +64,10 @@ class Writer {
             : "they have too little in common for a time offset";
     sheet_.say(Severity::note, FindingCode::result,
                fmt::format("B is {}; correlation {:.3f}; {}", louder, r_.correlation, late));
+    for (const Slip& slip : r_.slips)
+      sheet_.say(Severity::warning, slip.frames < 0 ? FindingCode::lost_frames : FindingCode::repeated_frames,
+                 fmt::format("{} of A: offset, phase, coherence and bands are those from {:.3f} to {:.3f} s",
+                             slips_text({slip}, r_.sample_rate_hz), r_.piece_from_s, r_.piece_to_s));
     add("level_difference_db", difference);
     if (r_.a_lufs && r_.b_lufs) add("loudness_difference_lu", *r_.b_lufs - *r_.a_lufs);
     add("correlation", r_.correlation);

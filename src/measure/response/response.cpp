@@ -35,7 +35,7 @@ class Responder {
     result_.options = options_;
     result_.options.cache = nullptr;
     result_.sample_rate_hz = rate_;
-    const FrameRange range = frame_range(a_, options_.from_s, options_.to_s);
+    FrameRange range = frame_range(a_, options_.from_s, options_.to_s);
     result_.seconds = static_cast<double>(range.frames()) / rate_;
     if (options_.period_frames > 0 && range.frames() < 2 * options_.period_frames)
       throw Error(
@@ -53,6 +53,7 @@ class Responder {
     const auto loudest =
         static_cast<int>(std::max_element(energies.begin(), energies.end()) - energies.begin());
     result_.alignment = options_.alignment ? *options_.alignment : line_up(loudest, range);
+    if (!result_.alignment.slips.empty()) range = keep_to_piece(range);
     const ResponseTask task{a_, b_, options_, rate_, range, result_.alignment};
     for (int c = 0; c < count; ++c) {
       ChannelResponse channel;
@@ -81,6 +82,19 @@ class Responder {
   }
 
  private:
+  // Where frames were lost or inserted, what was found holds on one side of the place.
+  FrameRange keep_to_piece(const FrameRange& range) {
+    const Alignment& alignment = result_.alignment;
+    const FrameRange piece{std::max(range.first, alignment.piece_first_frame),
+                           std::min(range.end, alignment.piece_end_frame)};
+    if (piece.frames() < (options_.sweep ? range.frames() : kLeastCommon))
+      throw Error(ErrorCode::bad_input,
+                  fmt::format("{} of A, within what is to be measured: capture it again with a larger buffer",
+                              slips_text(alignment.slips, rate_)));
+    result_.seconds = static_cast<double>(piece.frames()) / rate_;
+    return piece;
+  }
+
   // An equaliser pulls at the delay and drift that are found first, and a drift of a millionth is a whole
   // frame over half a minute: what lies between A and B decides.
   [[nodiscard]] Alignment line_up(int loudest, const FrameRange& range) const {

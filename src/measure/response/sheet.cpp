@@ -283,6 +283,11 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
     else
       ChannelWriter(sheet, r, c, channel, a).write();
   }
+  for (const Slip& slip : r.alignment.slips)
+    sheet.say(Severity::warning, slip.frames < 0 ? FindingCode::lost_frames : FindingCode::repeated_frames,
+              fmt::format("{} of A: measured over {:.3f} s on one side of it",
+                          slips_text({slip}, r.sample_rate_hz), r.seconds),
+              std::nullopt);
   write_balance(sheet, r);
   return sheet.finish();
 }

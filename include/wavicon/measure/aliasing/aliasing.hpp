@@ -29,9 +29,11 @@ struct AliasingOptions {
 struct AliasingFrame {
   double tone_hz = 0;
   double fundamental = 0;
-  std::vector<double> amplitude;  ///< of orders 0 … highest; the least of three neighbours
+  std::vector<double> amplitude;  ///< of orders 0 … highest
   std::vector<bool> valid;        ///< false where an order cannot be told from another one
-  std::vector<bool> bound;        ///< of steps: the amplitude is only an upper bound; empty for a sweep
+  std::vector<bool> bound;        ///< the amplitude is only an upper bound; empty: none is
+  std::vector<double> sigma;  ///< RMS error that the residual or the order's own path shows; empty for steps
+  std::vector<double> uncertainty;  ///< of the amplitude, k = 2; empty for steps
 };
 
 /// The highest place of one folded order, or of their sum.
@@ -43,7 +45,9 @@ struct FoldedOrder {
   double ratio = 0;      ///< over the fundamental there
   double from_hz = 0;    ///< of the sweep: range in which it stands 10 dB over the floor
   double to_hz = 0;
-  bool bound = false;  ///< within 10 dB of the capture's own noise: an upper bound
+  bool bound = false;         ///< it does not stand out of what is left or of its own scatter: an upper bound
+  double uncertainty_db = 0;  ///< k = 2; 0 where it is not known
+  double surely = 0;          ///< ratio less twice its error: what is ranked
 };
 
 struct ChannelAliasing {
@@ -57,6 +61,9 @@ struct ChannelAliasing {
   FoldedOrder total;                ///< where the sum of all folded orders is highest over the fundamental
   FoldedOrder harmonic;             ///< the highest order that did not fold
   double residual_ratio = 0;        ///< middle value of what no order explains, over the fundamental
+  double gone_from_hz = 0,
+         gone_to_hz = 0;   ///< of the sweep: there the fundamental is 40 dB under its highest
+  FoldedOrder while_gone;  ///< the loudest order there, by amplitude; order 0: none
 };
 
 struct AliasingResult {
@@ -77,14 +84,16 @@ struct AliasingResult {
 ///
 /// Frames of 20 ms, hop a quarter: weighted least squares (Kaiser, β = 20) over DC and all orders at once,
 /// each with an amplitude that may change linearly within the frame; the normal matrix comes from sums over
-/// the phase alone. Orders whose variance is inflated (they cross another one) are left out; a value is the
-/// least of three neighbouring frames, which takes off spikes at steep filters. The sweep is lined up by the
-/// phase of its fundamental first.
+/// the phase alone. Orders whose variance is inflated (they cross another one) are left out. An order is
+/// named where it stands four times over the error that the residual around it makes, and over that by which
+/// its complex amplitude strays from its neighbours' path, in two frames at least; else its amplitude is a
+/// bound. Nothing is ranked where the fundamental is gone. The sweep is lined up by the phase of its
+/// fundamental first.
 ///
 /// @param part  index of a sweep in the recipe of the stimulus.
 /// @throws Error bad_argument for a part that is no sweep, or options out of range; bad_input when the
 /// capture holds less than half of the sweep
-/// @accuracy  worst product 0.05 dB, its order exact; floor below -150 dBc in 24 bits (aliasing_test.cpp)
+/// @accuracy  worst product 0.05 dB, its order exact; floor below -140 dBc in 24 bits (aliasing_test.cpp)
 [[nodiscard]] WAVICON_EXPORT AliasingResult measure_aliasing(const JudgedCapture& capture, std::size_t part,
                                                              const AliasingOptions& options = {});
 

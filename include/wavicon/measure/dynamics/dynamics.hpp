@@ -30,7 +30,8 @@ struct StaircaseDynamics {
   std::string part;
   double frequency_hz = 0;
   std::vector<LevelStep> steps;      ///< rising in level; silent ones are left out
-  std::optional<StaticCurve> curve;  ///< none for fewer than 4 steps
+  std::size_t level_count = 0;       ///< of them that differ by more than 0.01 dB
+  std::optional<StaticCurve> curve;  ///< none for fewer than 4 levels
 };
 
 struct BlockDynamics {

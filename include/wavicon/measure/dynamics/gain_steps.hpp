@@ -52,6 +52,7 @@ struct GainStep {
   bool unsettled = false;         ///< the gain still moves before the step
   double overshoot_db = 0;        ///< beyond the end
   double reached = 1;             ///< share of the change that was seen by the end
+  bool open_end = false;          ///< it still moves by the end, and where it will end is not known: no times
   std::vector<ModelFit> models;   ///< best first; empty when the change is below 1 dB
 };
 
@@ -60,7 +61,9 @@ struct GainStepOptions {
   double to_dbfs = 0;                  ///< and after it
   const StaticCurve* curve = nullptr;  ///< without one only models of the gain itself can be tried
   std::optional<double>
-      end_db;  ///< where it will end if it still moves by then; none or still: mean of the last 15 %
+      end_db;  ///< where it will end if it still moves by then; still: mean of the last 15 %
+  bool open_end =
+      false;  ///< without end_db and moving nothing is measured; else the mean of the last 15 % counts
   double resolution_s = 0;  ///< over which each value of the gain was taken
   bool release = false;     ///< also tries two constants
 };

@@ -39,6 +39,7 @@ struct HarmonicOrder {
   double amplitude = 0;        ///< noise power taken off; an upper bound (99 %) when `bound`
   double raw_amplitude = 0;    ///< as it stands in the spectrum, noise included
   double noise_amplitude = 0;  ///< what noise alone would read there (RMS of that reading)
+  double uncertainty_db = 0;   ///< of the amplitude, k = 2, from the noise beside it; 0 for a bound
   bool bound = false;          ///< within 10 dB of the noise
   double phase_deg = 0;        ///< of A·sin(order·ωt + phase), time from a rising zero crossing of the
                                ///< fundamental; means nothing when bound or hidden
@@ -57,6 +58,9 @@ struct ChannelHarmonics {
   int window_count = 1;
   double fundamental_hz = 0;
   double fundamental_amplitude = 0;
+  // k = 2, from the noise that was seen beside and between the lines.
+  double fundamental_uncertainty_hz = 0, fundamental_uncertainty_db = 0, thd_uncertainty_db = 0,
+         thd_n_uncertainty_db = 0, residual_uncertainty_db = 0;
   std::vector<HarmonicOrder> orders;  ///< order 2, 3, …
   double thd_ratio =
       0;  ///< root of the sum of squares of the orders below half the rate, over the fundamental

@@ -39,6 +39,7 @@ struct ToneProduct {
   double hz = 0;
   double amplitude = 0;        ///< an upper bound (99 %) when `bound`
   double noise_amplitude = 0;  ///< what noise alone would read there
+  double uncertainty_db = 0;   ///< of the amplitude, k = 2; 0 for a bound
   bool bound = false;          ///< within 10 dB of the noise
   bool folded = false;
   bool hidden = false;  ///< lies on a tone, on another product, on DC or half the rate

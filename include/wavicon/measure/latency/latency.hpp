@@ -42,6 +42,9 @@ struct LatencyResult {
                                               ///< before the first jump; their line's at A's first frame
   double drift_bound_ppm = 0;                 ///< where no drift is claimed: what it can be at most, k = 2
   std::vector<double> candidates;             ///< other latencies that fit nearly as well
+  std::vector<Slip> slips;                    ///< frames lost or inserted: the latency is that of one piece
+  std::vector<double> piece_samples;          ///< latency of each piece before, between and behind them
+  double piece_from_s = 0, piece_to_s = 0;    ///< of A: the piece whose latency is given
   std::optional<double>
       earlier_samples;  ///< a weaker arrival before the one that was taken: by so many samples
   double earlier_db = 0;

@@ -35,26 +35,32 @@ struct NoiseOptions {
 struct MainsLine {
   int order = 1;
   double hz = 0;
-  double peak = 0;    ///< amplitude, full scale = 1
-  double around = 0;  ///< what noise reads beside it
+  double peak = 0;            ///< amplitude, full scale = 1
+  double around = 0;          ///< what noise reads beside it
+  double uncertainty_db = 0;  ///< of the amplitude, k = 2
 };
 
 /// A single line that is neither tone nor mains.
 struct SpurLine {
   double hz = 0;
   double peak = 0;
+  double uncertainty_db = 0;  ///< k = 2
 };
 
 /// Full scale = 1, RMS.
 struct ChannelNoise {
   bool silent = false;
-  double noise_rms = 0;           ///< in the band
-  double noise_a_rms = 0;         ///< A-weighted, in the band
-  double noise_468_rms = 0;       ///< ITU-R 468, in the band
-  double band_rms = 0;            ///< in the band, harmonics included
-  double whole_rms = 0;           ///< from 0 to half the rate but for DC and the tone, harmonics included
+  double noise_rms = 0;      ///< in the band
+  double noise_a_rms = 0;    ///< A-weighted, in the band
+  double noise_468_rms = 0;  ///< ITU-R 468, in the band
+  double band_rms = 0;       ///< in the band, harmonics included
+  double whole_rms = 0;      ///< from 0 to half the rate but for DC and the tone, harmonics included
+  // Of these levels, k = 2: what other stretches of the same noise would read.
+  double noise_uncertainty_db = 0, noise_a_uncertainty_db = 0, noise_468_uncertainty_db = 0,
+         band_uncertainty_db = 0, whole_uncertainty_db = 0;
   std::optional<double> tone_hz;  ///< that was removed
   double tone_peak = 0;
+  double tone_uncertainty_db = 0;  ///< k = 2
   std::optional<double> mains_hz;  ///< base frequency, when at least one line stands out
   std::vector<MainsLine> mains;    ///< lines that stand 15 dB out
   double mains_bound = 0;          ///< amplitude under which a line would not have been seen
@@ -72,7 +78,7 @@ struct NoiseResult {
   double band_to_hz = 0;  ///< that was really used
   double window_s = 0;
   double hop_s = 0;
-  double spread_db = 0;  ///< standard deviation of noise_rms in dB that follows from bandwidth and time
+  double spread_db = 0;  ///< standard deviation of noise_rms in dB, were the noise white in the band
   double floor_rms = 0;  ///< what rounding to the format reads in the band; 0 for floats
   double floor_a_rms = 0, floor_468_rms = 0;
   std::vector<ChannelNoise> channels;

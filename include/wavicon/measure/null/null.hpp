@@ -57,6 +57,9 @@ struct ChannelNull {
   double depth_k = 0;          ///< and K-weighted, without gates
   double residual_k = 0;       ///< mean square of the K-weighted residual
   double floor = 0;            ///< depth that errors of alignment, interpolation and format alone would leave
+  // k = 2: what other stretches of the same residual would read, by its noise.
+  double depth_uncertainty_db = 0, depth_a_uncertainty_db = 0, depth_k_uncertainty_db = 0;
+  double gain_uncertainty_db = 0;
   double coherent_share = 0;   ///< of the residual's power that is linear in A
   double follows = 0;          ///< correlation of the levels of residual and programme over time, in dB
   double level_spread_db = 0;  ///< of the residual over time
@@ -82,7 +85,8 @@ struct NullResult {
   bool resampled_a = false;
   double sample_rate_hz = 0;
   Alignment alignment;
-  bool found = false;  ///< the alignment was searched for
+  bool found = false;                                               ///< the alignment was searched for
+  double delay_uncertainty_samples = 0, drift_uncertainty_ppm = 0;  ///< k = 2; 0 where they were given
   bool equal =
       false;  ///< every sample of the common stretch is the same, bit for bit, at the given or found delay
   std::int64_t first_frame = 0;  ///< of A
@@ -92,7 +96,7 @@ struct NullResult {
   double band_to_hz = 0;
   int used_bits_a = 0;  ///< bits that the samples need; 0 for floats
   int used_bits_b = 0;
-  NullVerdict verdict = NullVerdict::identical;  ///< the worst of the channels
+  NullVerdict verdict = NullVerdict::identical;  ///< the worst of the channels; programme beside a slip
   std::vector<ChannelNull> channels;
 };
 

@@ -8,6 +8,7 @@
 
 #include "wavicon/audio/export.hpp"
 #include "wavicon/audio/source.hpp"
+#include "wavicon/intake/align.hpp"
 #include "wavicon/intake/judged_capture.hpp"
 #include "wavicon/sheet/catalogue.hpp"
 #include "wavicon/sheet/sheet.hpp"
@@ -44,7 +45,9 @@ struct PairResult {
                               ///< for unrelated signals
   std::optional<double> time_offset_samples;  ///< of B after A; none when they have nothing in common
   double drift_ppm = 0;
-  int polarity = 1;  ///< once the offset is taken off
+  int polarity = 1;         ///< once the offset is taken off
+  std::vector<Slip> slips;  ///< frames lost or inserted: offset, phase and coherence are those of one piece
+  double piece_from_s = 0, piece_to_s = 0;  ///< of A
   double hop_s = 0;
   std::vector<double> a_over_time, b_over_time, correlation_over_time;  ///< RMS, RMS, -1 … 1 of each hop
   std::vector<double> a_momentary_lufs, b_momentary_lufs;
