@@ -41,16 +41,21 @@ int places_for(double uncertainty) {
   return places;
 }
 
+// Of a percentage all digits count: those before the point, or less the zeros behind it.
+int digits_before_point(double value) {
+  int before = 0;
+  for (double v = std::abs(value); v >= 1; v /= 10) ++before;
+  for (double v = std::abs(value); before <= 0 && v > 0 && v < 0.1; v *= 10) --before;
+  return before;
+}
+
 // With the digits of its entry in the catalogue, or fewer where it is not as sure as that; what comes from
 // elsewhere as it is.
 std::string number_text(double value, const ReadingEntry* entry, double uncertainty = 0) {
   if (entry == nullptr) return fmt::format("{:.6g}", value);
   int digits = entry->digits;
   if (entry->unit == "%") {
-    // Of a percentage, all digits count: those before the point, or the zeros behind it, as well.
-    int before = 0;
-    for (double v = std::abs(value); v >= 1; v /= 10) ++before;
-    for (double v = std::abs(value); before <= 0 && v > 0 && v < 0.1; v *= 10) --before;
+    const int before = digits_before_point(value);
     if (uncertainty > 0) digits = std::clamp(before + places_for(uncertainty), 1, digits);
     return fmt::format("{:.{}g}", value, digits);
   }
@@ -64,7 +69,8 @@ std::string uncertainty_text(const Reading& reading) {
   if (!reading.uncertainty || !reading.value || reading.bound) return "";
   const double u = *reading.uncertainty;
   const int digits = reading.entry == nullptr ? 3 : reading.entry->digits;
-  if (reading.unit == "%") return u > 0 ? fmt::format("±{:.2g}", u) : "";
+  if (reading.unit == "%")
+    return places_for(u) <= digits - digits_before_point(*reading.value) + 1 ? fmt::format("±{:.2g}", u) : "";
   const std::string text = rounded(u, std::min(digits, places_for(u)));
   return text.find_first_not_of("0.") == std::string::npos ? "" : "±" + text;
 }
@@ -164,7 +170,7 @@ std::string channel_table(const std::vector<const Reading*>& readings) {
   const auto add = [&](std::initializer_list<std::string> cells) {
     rows.back().insert(rows.back().end(), cells);
   };
-  if (unsure) add({""});
+  if (unsure) add({"k = 2"});
   add({"", floors ? "own floor" : "", "", ""});
   for (const Reading* r : readings) {
     Conditions own;

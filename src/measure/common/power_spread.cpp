@@ -28,4 +28,19 @@ PowerSpread::PowerSpread(const WelchPlan& plan, std::int64_t frames, std::span<c
   averages_ = std::max(1.0, seconds_ * plan.noise_bins * plan.rate / static_cast<double>(plan.frames));
 }
 
+std::vector<double> without_lines(std::vector<double> density, std::size_t block) {
+  constexpr double kLine = 10;  // of noise, one bin in a thousand reaches it
+  std::vector<double> sorted;
+  for (std::size_t first = 0; first < density.size(); first += block) {
+    const auto begin = density.begin() + static_cast<std::ptrdiff_t>(first),
+               end = density.begin() + static_cast<std::ptrdiff_t>(std::min(density.size(), first + block));
+    sorted.assign(begin, end);
+    const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
+    std::nth_element(sorted.begin(), middle, sorted.end());
+    for (auto value = begin; value != end; ++value)
+      if (*value > kLine * *middle) *value = *middle;
+  }
+  return density;
+}
+
 }  // namespace wavicon::measure_detail

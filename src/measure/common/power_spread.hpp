@@ -55,4 +55,8 @@ class PowerSpread {
   double seconds_ = 1, averages_ = 1;
 };
 
+/// A density whose lines, ten times and more over the middle value of the block of bins that they lie in, are
+/// replaced by that value. @param block  bins, several lobes of a line.
+[[nodiscard]] std::vector<double> without_lines(std::vector<double> density, std::size_t block);
+
 }  // namespace wavicon::measure_detail

@@ -24,6 +24,7 @@ constexpr double kSkirtUnderLine = 1e-8;       // power of the line itself; 0.00
 constexpr double kLobeOverNoise = 100;         // power; 20 dB
 constexpr std::array kBetas = {8.0, 10.0, 12.0, 14.0, 16.0, 18.0, 20.0, 24.0, 28.0, 33.0, kLineBeta};
 constexpr double kNoiseWindowS = 0.65;      // DC's lobe ends at 12.5/0.65 s = 19.2 Hz
+constexpr double kNoiseBlockLobes = 5;      // of a line, in which noise is looked for beside other lines
 constexpr double kNoiseWindowPeriods = 60;  // of the tone: noise between its orders is seen
 
 // All places of lines that belong to the tone, sorted: DC, every order below half the rate, folded ones that
@@ -135,7 +136,9 @@ void measure_rest(const LineSpectrum& spectrum, const HarmonicsOptions& options,
   // As densities: half of a line's squared amplitude is its mean square.
   const PowerSpread chance = spectrum.spread();
   const auto uncertainty_db = [&](std::vector<double> power) {
-    std::vector<double> noise = rest;
+    // Lines of other things are no noise: they are there in every stretch.
+    std::vector<double> noise = without_lines(
+        rest, static_cast<std::size_t>(kNoiseBlockLobes * 2 * kLobeHalfBins * spectrum.padding()));
     for (std::vector<double>* values : {&power, &noise})
       for (double& v : *values) v /= 2 * spectrum.hz_per_bin();
     return chance.uncertainty_db(power, noise, spectrum.hz_per_bin(), options.band_from_hz,
