@@ -107,6 +107,7 @@ void spoil(Trial& trial, Damage damage, Dice& dice) {
     case Damage::echo: {
       const auto late = static_cast<std::size_t>(dice.uniform(0.003, 0.1) * trial.rate_hz);
       const double level = dice.uniform(0.05, 0.5);
+      trial.what += fmt::format(", again {} frames later at {:.2f}", late, level);
       for (std::size_t n = x.size(); n-- > late;) x[n] += level * x[n - late];
       break;
     }

@@ -441,7 +441,8 @@ class Nuller {
                    slope = std::sqrt(12.0) * delay / std::max(1.0, frames);
       const bool leans = result_.alignment.drift_ppm != 0;
       if (!options_.drift_ppm)
-        result_.drift_uncertainty_ppm = leans ? 1e6 * slope : result_.alignment.drift_bound_ppm;
+        result_.drift_uncertainty_ppm =
+            leans ? 1e6 * slope : std::max(1e6 * slope, result_.alignment.drift_bound_ppm);
       if (!options_.delay_samples)
         result_.delay_uncertainty_samples = std::hypot(delay, leans ? slope * middle : 0);
     }

@@ -14,6 +14,7 @@ constexpr std::int64_t kSegments = 16;    // spread over the whole
 constexpr double kAsLittle = 1.1;         // power
 constexpr double kLinearRest = 4;         // power: 6 dB
 constexpr double kFarOff = 0.05;          // power that a gain leaves
+constexpr double kMostDropped = 1;        // frames over the whole: so far a filter may pull, not a clock
 constexpr double kMostPolish = 0.2;       // frames
 constexpr double kMainTap = 0.7;          // of the filter's power
 constexpr double kWholeByPhase = 0.05;    // frames
@@ -202,7 +203,8 @@ Settled settle(AudioSource& a, AudioSource& b, const ChannelPair& pair, const Al
     best = std::move(left);
     return true;
   };
-  if (!fixed_drift && alignment.drift_ppm != 0) {
+  const double turned = std::abs(alignment.frames_per_frame - 1) * static_cast<double>(stretch.frames());
+  if (!fixed_drift && alignment.drift_ppm != 0 && turned < kMostDropped) {
     auto simpler = alignment;
     simpler.delay_frames += (alignment.frames_per_frame - 1) * settler.middle();
     simpler.frames_per_frame = 1;
