@@ -9,12 +9,14 @@
 #include "envelope.hpp"
 #include "hit.hpp"
 #include "mark_search.hpp"
+#include "samples.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/transform.hpp"
 
 namespace wavicon {
 namespace {
 
+using intake_detail::correlation_of;
 using intake_detail::energy;
 using intake_detail::Envelope;
 using intake_detail::envelope_of;
@@ -91,17 +93,13 @@ std::vector<double> rises_of(const Envelope& envelope) {
 // Delays of the whole row at which its onsets meet, in frames, the best first.
 std::vector<std::int64_t> places_of_row(const Envelope& a, const Envelope& b) {
   const auto x = rises_of(a), y = rises_of(b);
-  RealTransform transform(fast_transform_length(x.size() + y.size()));
-  const auto own = transform.bins_of(x);
-  auto cross = transform.bins_of(y);
-  for (std::size_t k = 0; k < cross.size(); ++k) cross[k] *= std::conj(own[k]);
-  const auto found = transform.invert(cross);
-  const auto length = static_cast<std::int64_t>(found.size());
+  const auto found = correlation_of(x, y);
+  const auto first = -static_cast<std::int64_t>(x.size()) + 1;
   std::vector<std::pair<double, std::int64_t>> peaks;
-  for (std::int64_t lag = -static_cast<std::int64_t>(x.size()) + 1; lag < static_cast<std::int64_t>(y.size());
-       ++lag) {
-    const auto at = [&](std::int64_t l) { return found[static_cast<std::size_t>((l + length) % length)]; };
-    if (at(lag) > at(lag - 1) && at(lag) >= at(lag + 1)) peaks.emplace_back(at(lag), lag);
+  for (std::size_t i = 0; i < found.size(); ++i) {
+    const double before = i > 0 ? found[i - 1] : 0, after = i + 1 < found.size() ? found[i + 1] : 0;
+    if (found[i] > before && found[i] >= after)
+      peaks.emplace_back(found[i], first + static_cast<std::int64_t>(i));
   }
   std::sort(peaks.begin(), peaks.end(), [](const auto& p, const auto& q) {
     return p.first != q.first ? p.first > q.first : std::abs(p.second) < std::abs(q.second);

@@ -9,8 +9,8 @@
 
 #include "envelope.hpp"
 #include "mark_search.hpp"
+#include "samples.hpp"
 #include "wavicon/audio/linear_system.hpp"
-#include "wavicon/audio/transform.hpp"
 
 namespace wavicon::intake_detail {
 namespace {
@@ -102,14 +102,9 @@ std::optional<std::int64_t> rough_delay(Stimulus& stimulus, AudioSource& capture
   }
   if (a.powers.empty() || b.powers.empty()) return std::nullopt;
   const auto p = swings_of(a), q = swings_of(b);
-  RealTransform transform(fast_transform_length(p.size() + q.size()));
-  const auto own = transform.bins_of(p);
-  auto cross = transform.bins_of(q);
-  for (std::size_t k = 0; k < cross.size(); ++k) cross[k] *= std::conj(own[k]);
-  const auto found = transform.invert(cross);
+  const auto found = correlation_of(p, q);
   const auto top = std::max_element(found.begin(), found.end()) - found.begin();
-  const auto length = static_cast<std::ptrdiff_t>(found.size());
-  return (top > length / 2 && top >= static_cast<std::ptrdiff_t>(q.size()) ? top - length : top) * a.block;
+  return (top - static_cast<std::ptrdiff_t>(p.size() - 1)) * a.block;
 }
 
 }  // namespace

@@ -3,7 +3,21 @@
 
 #include <numbers>
 
+#include "wavicon/audio/transform.hpp"
+
 namespace wavicon::intake_detail {
+
+std::vector<double> correlation_of(std::span<const double> x, std::span<const double> y) {
+  RealTransform transform(fast_transform_length(x.size() + y.size()));
+  const auto own = transform.bins_of(x);
+  auto cross = transform.bins_of(y);
+  for (std::size_t k = 0; k < cross.size(); ++k) cross[k] *= std::conj(own[k]);
+  const auto around = transform.invert(cross);
+  // What lies before the first lag stands at the end.
+  std::vector<double> sums(around.end() - static_cast<std::ptrdiff_t>(x.size() - 1), around.end());
+  sums.insert(sums.end(), around.begin(), around.begin() + static_cast<std::ptrdiff_t>(y.size()));
+  return sums;
+}
 
 std::complex<double> sine_amplitude(std::span<const double> x, double cycles_per_frame) {
   if (x.empty()) return 0;

@@ -39,6 +39,9 @@ namespace wavicon::intake_detail {
   return bend < 0 ? std::clamp(0.5 * (p - r) / bend, -0.5, 0.5) : 0;
 }
 
+/// Σ x[n]·y[n + lag] at lags -(x.size() - 1) … y.size() - 1, in that order; neither empty.
+[[nodiscard]] std::vector<double> correlation_of(std::span<const double> x, std::span<const double> y);
+
 /// Complex amplitude of a sine over a stretch, weighed by a raised cosine; its phase in the middle.
 ///
 /// @param cycles_per_frame  whole cycles in the stretch keep DC and orders of it out.

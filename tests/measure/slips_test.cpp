@@ -66,6 +66,7 @@ TEST(Slips, ANullComparesTheLongestStretchAndIsNotIdentical) {
     return measure_null(a, b, {.delay_samples = 100, .to_s = 2});
   });
   EXPECT_TRUE(given.equal);
+  EXPECT_EQ(given.verdict, NullVerdict::identical) << "one side was asked for";
 }
 
 TEST(Slips, ALatencyHoldsForOnePieceAndTheOthersAreSaid) {

@@ -16,6 +16,10 @@ namespace wavicon {
 /// Power ratio of a level in dB.
 [[nodiscard]] inline double power_ratio_from_db(double db) { return std::pow(10.0, db / 10.0); }
 
+/// What a small share of an amplitude is in dB, over the share: 20/ln 10; half of it for a power.
+inline constexpr double kDbOfAmplitudeShare = 8.685889638065037;
+inline constexpr double kDbOfPowerShare = kDbOfAmplitudeShare / 2;
+
 /// 0 dBu: a milliwatt in 600 ohms, sqrt(0.6) V RMS.
 inline constexpr double kVoltsAt0Dbu = 0.774596669241483;
 

@@ -53,20 +53,7 @@ void CrossSpectra::add(std::span<const double> x, std::span<const double> y) {
   }
 }
 
-WelchPlan CrossSpectra::plan() const {
-  double sum = 0, squares = 0;
-  for (const double w : window_) {
-    sum += w;
-    squares += w * w;
-  }
-  WelchPlan plan;
-  plan.frames = plan.length = length_;
-  plan.hop = stride_;
-  plan.beta = beta_;
-  plan.rate = rate_;
-  plan.noise_bins = squares / (sum * sum) * static_cast<double>(length_);
-  return plan;
-}
+WelchPlan CrossSpectra::plan() const { return plan_of(window_, stride_, length_, beta_, rate_); }
 
 PowerSpread CrossSpectra::spread() const {
   const auto windows = static_cast<std::size_t>(std::max<std::int64_t>(1, windows_));

@@ -185,17 +185,9 @@ double LineSpectrum::frequency_sigma_hz(double amplitude, double noise_per_bin) 
 
 PowerSpread LineSpectrum::spread() const {
   const auto window = tools_->windows.get(windowing_.frames, kLineBeta);
-  const double sum = std::accumulate(window.begin(), window.end(), 0.0),
-               squares = std::inner_product(window.begin(), window.end(), window.begin(), 0.0);
-  WelchPlan plan;
-  plan.frames = windowing_.frames;
-  plan.hop = windowing_.hop;
-  plan.length = static_cast<std::size_t>(std::llround(sample_rate_hz_ / hz_per_bin_));
-  plan.beta = kLineBeta;
-  plan.rate = sample_rate_hz_;
-  plan.noise_bins = squares / (sum * sum) * static_cast<double>(windowing_.frames);
-  return {plan, static_cast<std::int64_t>(windowing_.frames + (windowing_.count - 1) * windowing_.hop),
-          window};
+  const auto length = static_cast<std::size_t>(std::llround(sample_rate_hz_ / hz_per_bin_));
+  return {plan_of(window, windowing_.hop, length, kLineBeta, sample_rate_hz_),
+          static_cast<std::int64_t>(windowing_.frames + (windowing_.count - 1) * windowing_.hop), window};
 }
 
 void LineSpectrum::draw(std::vector<double>& hz, std::vector<double>& amplitude) const {

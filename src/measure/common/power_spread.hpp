@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "measure/common/welch.hpp"
+#include "wavicon/audio/decibels.hpp"
 
 namespace wavicon::measure_detail {
 
@@ -22,13 +23,11 @@ class PowerSpread {
   /// Seconds of the stretch that count, (Σv)²/Σv² with v the sum of the windows' squares: the ends count
   /// less.
   [[nodiscard]] double seconds() const { return seconds_; }
-  /// Independent values in a bin of the mean density.
-  [[nodiscard]] double averages() const { return averages_; }
 
   /// Of the sum of weight·density from one frequency to another: half the interval that holds the truth in 95
   /// of 100 stretches, in dB. The variance is (∫(w·n)²/(1 + 1/averages) + 2∫w²·(d - n)·n)/seconds, with d the
-  /// density, n that of the noise in it and d - n that of its lines (Welch 1967 and closed form; by
-  /// repetition in noise_test.cpp).
+  /// density, n that of the noise in it and d - n that of its lines (Welch 1967, to verify; by
+  /// repetition in uncertainty_test.cpp).
   /// @param noise  the density with its lines cut out.
   template <typename Weight>
   [[nodiscard]] double uncertainty_db(const std::vector<double>& density, const std::vector<double>& noise,
@@ -42,17 +41,17 @@ class PowerSpread {
     const double power = band_power(density, bin_hz, from_hz, to_hz, weight),
                  variance = band_power(own, bin_hz, from_hz, to_hz, squared) / (1 + 1 / averages_) +
                             2 * band_power(beside, bin_hz, from_hz, to_hz, squared);
-    return power > 0 ? 2 * kDbOfPower * std::sqrt(variance / seconds_) / power : 0;
+    return power > 0 ? 2 * kDbOfPowerShare * std::sqrt(variance / seconds_) / power : 0;
   }
 
   /// The same of a line's amplitude beside noise of a density.
   [[nodiscard]] double line_uncertainty_db(double amplitude, double density_around) const {
-    return amplitude > 0 ? 4 * kDbOfPower * std::sqrt(density_around / seconds_) / amplitude : 0;
+    return amplitude > 0 ? 4 * kDbOfPowerShare * std::sqrt(density_around / seconds_) / amplitude : 0;
   }
 
  private:
-  static constexpr double kDbOfPower = 4.342944819;  // of a small share
-  double seconds_ = 1, averages_ = 1;
+  double seconds_ = 1;
+  double averages_ = 1;  // independent values in a bin of the mean density
 };
 
 /// A density whose lines, ten times and more over the middle value of the block of bins that they lie in, are

@@ -10,25 +10,31 @@
 
 namespace wavicon::measure_detail {
 
-WelchPlan plan_welch(double rate, std::int64_t stretch_frames, double window_s, double overlap, double beta) {
-  WelchPlan plan;
-  plan.rate = rate;
-  plan.beta = beta;
-  // A length whose transform is fast, and no zeros behind the window: bins and lobes stay small.
-  plan.frames = static_cast<std::size_t>(std::min<std::int64_t>(
-      stretch_frames, static_cast<std::int64_t>(
-                          fast_transform_length(static_cast<std::size_t>(std::max(64.0, window_s * rate))))));
-  plan.length = fast_transform_length(plan.frames);
-  plan.hop =
-      std::max<std::size_t>(1, static_cast<std::size_t>(static_cast<double>(plan.frames) * (1 - overlap)));
-  const auto window = kaiser_window(plan.frames, beta);
+WelchPlan plan_of(std::span<const double> window, std::size_t hop, std::size_t length, double beta,
+                  double rate) {
   double sum = 0, squares = 0;
   for (const double w : window) {
     sum += w;
     squares += w * w;
   }
-  plan.noise_bins = squares / (sum * sum) * static_cast<double>(plan.frames);
+  WelchPlan plan;
+  plan.frames = window.size();
+  plan.hop = hop;
+  plan.length = length;
+  plan.beta = beta;
+  plan.rate = rate;
+  plan.noise_bins = squares / (sum * sum) * static_cast<double>(window.size());
   return plan;
+}
+
+WelchPlan plan_welch(double rate, std::int64_t stretch_frames, double window_s, double overlap, double beta) {
+  // A length whose transform is fast, and no zeros behind the window: bins and lobes stay small.
+  const auto frames = static_cast<std::size_t>(std::min<std::int64_t>(
+      stretch_frames, static_cast<std::int64_t>(
+                          fast_transform_length(static_cast<std::size_t>(std::max(64.0, window_s * rate))))));
+  const auto hop =
+      std::max<std::size_t>(1, static_cast<std::size_t>(static_cast<double>(frames) * (1 - overlap)));
+  return plan_of(kaiser_window(frames, beta), hop, fast_transform_length(frames), beta, rate);
 }
 
 void for_each_window(AudioSource& source, const FrameRange& range, const WelchPlan& plan,

@@ -7,6 +7,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <functional>
+#include <span>
 #include <vector>
 
 #include "measure/common/frame_range.hpp"
@@ -29,6 +30,10 @@ struct WelchPlan {
     return kaiser_half_width_bins(beta) * static_cast<double>(length) / static_cast<double>(frames);
   }
 };
+
+/// The plan of a window that is there.
+[[nodiscard]] WelchPlan plan_of(std::span<const double> window, std::size_t hop, std::size_t length,
+                                double beta, double rate);
 
 /// Windows of about `window_s`, shorter when the stretch is; overlap 0 … 0.95.
 [[nodiscard]] WelchPlan plan_welch(double rate, std::int64_t stretch_frames, double window_s, double overlap,

@@ -283,7 +283,6 @@ class Meter {
                                              .to_dbfs = out.low_dbfs,
                                              .curve = curve,
                                              .end_db = rest_db,
-                                             .open_end = true,
                                              .resolution_s = out.window_s,
                                              .release = true});
       const double attack_s = out.attack.to_63_s.value_or(1);

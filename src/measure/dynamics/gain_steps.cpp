@@ -252,7 +252,7 @@ GainStep measure_gain_step(const GainOverTime& g, const GainStepOptions& options
   step.end_db = moving ? options.end_db.value_or(last) : last;
   const double change = step.end_db - step.start_db;
   if (std::abs(change) < kLeastChangeDb) return step;
-  if (moving && options.open_end && !options.end_db) {
+  if (moving && options.release && !options.end_db) {
     step.open_end = true;
     return step;
   }

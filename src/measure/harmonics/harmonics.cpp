@@ -58,8 +58,7 @@ std::vector<HarmonicOrder> place_orders(double fundamental_hz, double sample_rat
 // Noise beside a line of amplitude A turns its power by 2A times what it holds in phase, half of its own
 // power.
 double line_uncertainty_db(double power, double beside, double squares, int windows) {
-  constexpr double kDbOfPower = 4.342944819;  // of a small share
-  return power > 0 ? 2 * kDbOfPower * std::sqrt((2 * beside + squares) / windows) / power : 0;
+  return power > 0 ? 2 * kDbOfPowerShare * std::sqrt((2 * beside + squares) / windows) / power : 0;
 }
 
 void set_level(HarmonicOrder& order, double raw_power, double noise_power, int windows) {

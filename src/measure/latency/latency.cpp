@@ -8,6 +8,7 @@
 #include <complex>
 
 #include "measure/common/lined_up.hpp"
+#include "measure/common/slip_findings.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/fractional.hpp"
@@ -297,12 +298,11 @@ void say_offset(SheetBuilder& sheet, const LatencyResult& r, const Conditions& c
 
 void say_slips(SheetBuilder& sheet, const LatencyResult& r) {
   for (std::size_t i = 0; i < r.slips.size(); ++i)
-    sheet.say(
-        Severity::warning, r.slips[i].frames < 0 ? FindingCode::lost_frames : FindingCode::repeated_frames,
-        fmt::format("{} of A: before, the latency is {:.2f} samples, behind {:.2f}; capture it again with "
-                    "a larger buffer",
-                    slips_text({r.slips[i]}, r.sample_rate_hz), r.piece_samples[i], r.piece_samples[i + 1]),
-        std::nullopt);
+    measure_detail::say_slip(
+        sheet, r.slips[i], r.sample_rate_hz,
+        fmt::format("before, the latency is {:.2f} samples, behind {:.2f}; capture it again with a larger "
+                    "buffer",
+                    r.piece_samples[i], r.piece_samples[i + 1]));
 }
 
 void add_hits(SheetBuilder& sheet, const LatencyResult& r, const Conditions& conditions) {

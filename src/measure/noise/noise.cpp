@@ -9,6 +9,7 @@
 #include "measure/common/density.hpp"
 #include "measure/common/mains.hpp"
 #include "measure/common/power_spread.hpp"
+#include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/decimator.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/weighting.hpp"
@@ -22,14 +23,13 @@ constexpr double kWindowS = 0.34;
 constexpr double kOverlap = 0.75;  // of a window with the next: nothing is passed over
 constexpr double kBeta = 20;       // of the Kaiser window: side lobes at -155 dB
 constexpr double kShortestS = 0.05;
-constexpr double kToneReach = 0.03;             // of the frequency that is named: how far off the tone may be
-constexpr double kToneStandsOut = 1e4;          // power: 40 dB over what lies around it
-constexpr double kHarmonicStandsOut = 4;        // 6 dB
-constexpr double kSpurStandsOut = 31.6;         // 15 dB
-constexpr std::size_t kMostSpurs = 10;          // lines that are named: the strongest
-constexpr int kMostHarmonics = 200;             // of the tone that are cut out
-constexpr double kDbOfAmplitude = 8.685889638;  // of a small share
-constexpr double kMainsS = 30;                  // looked at, at most
+constexpr double kToneReach = 0.03;       // of the frequency that is named: how far off the tone may be
+constexpr double kToneStandsOut = 1e4;    // power: 40 dB over what lies around it
+constexpr double kHarmonicStandsOut = 4;  // 6 dB
+constexpr double kSpurStandsOut = 31.6;   // 15 dB
+constexpr std::size_t kMostSpurs = 10;    // lines that are named: the strongest
+constexpr int kMostHarmonics = 200;       // of the tone that are cut out
+constexpr double kMainsS = 30;            // looked at, at most
 constexpr double kMainsLowHz = 4000;
 constexpr double kMainsCutoff = 0.35;  // of the lower rate
 constexpr double kMainsLeastS = 1;
@@ -194,7 +194,7 @@ void add_uncertainties(const Rest& rest, const WelchPlan& plan, const PowerSprea
   Density noise = density;
   for (MainsLine& line : channel.mains) {
     // Half of the noise beside it lies in phase with the line.
-    line.uncertainty_db = 2 * kDbOfAmplitude * line.around / std::sqrt(2.0) / line.peak;
+    line.uncertainty_db = 2 * kDbOfAmplitudeShare * line.around / std::sqrt(2.0) / line.peak;
     noise.cut(line.hz);
   }
   for (SpurLine& spur : channel.spurs) {

@@ -343,8 +343,9 @@ void judge(NullResult& result) {
       judge_channel(result, c);
     result.verdict = std::max(result.verdict, c.verdict);
   }
-  // What is missing or too much is a difference, whatever the rest is.
-  if (!result.alignment.slips.empty()) result.verdict = NullVerdict::programme;
+  // What is missing or too much is a difference, whatever the rest is; with a delay that was given one side
+  // was asked for.
+  if (!result.alignment.slips.empty() && !result.options.delay_samples) result.verdict = NullVerdict::programme;
 }
 
 }  // namespace wavicon::measure_detail

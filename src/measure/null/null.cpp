@@ -27,12 +27,11 @@ constexpr double kResampledTo = 0.45;  // of the lower rate: what resampling kee
 constexpr std::size_t kBlock = 32768;  // frames, or more at high rates
 constexpr double kBlockS = 0.4;
 constexpr double kWholeDriftPpm = 0.002;
-constexpr int kMostTaps = 2048;                 // of the filter: the longest that is solved at once
-constexpr double kPassed = 0.44;                // of the rate: what lies above is lost between the samples
-constexpr double kLossMatters = 0.02;           // power over that of the residual
-constexpr double kDbOfAmplitude = 8.685889638;  // of a small share
-constexpr double kSameGain = 1e-13;             // from 1: less is the arithmetic's
-constexpr double kInterpolation = 1e-8;         // what reading between samples leaves, over the programme
+constexpr int kMostTaps = 2048;          // of the filter: the longest that is solved at once
+constexpr double kPassed = 0.44;         // of the rate: what lies above is lost between the samples
+constexpr double kLossMatters = 0.02;    // power over that of the residual
+constexpr double kSameGain = 1e-13;      // from 1: less is the arithmetic's
+constexpr double kInterpolation = 1e-8;  // what reading between samples leaves, over the programme
 
 [[noreturn]] void refuse(const std::string& what) { throw Error(ErrorCode::bad_argument, what); }
 
@@ -433,7 +432,7 @@ class Nuller {
       }
       const double scale = used / rate * c.hz[1] * 2;
       if (own > 0 && !options_.gain_db)
-        c.gain_uncertainty_db = 2 * kDbOfAmplitude * std::sqrt(own_rest / scale) / own;
+        c.gain_uncertainty_db = 2 * kDbOfAmplitudeShare * std::sqrt(own_rest / scale) / own;
       if (!(moment > most) || !result_.found) continue;
       most = moment;
       const double middle = 0.5 * static_cast<double>(result_.first_frame + result_.end_frame),

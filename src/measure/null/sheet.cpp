@@ -6,6 +6,7 @@
 #include <numbers>
 
 #include "measure/common/level.hpp"
+#include "measure/common/slip_findings.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/null/null.hpp"
 #include "wavicon/sheet/sheet_builder.hpp"
@@ -116,7 +117,7 @@ class Builder {
     if (c.line_share > 0) add("mains_percent", 100 * c.line_share, std::nullopt, {{"mains_hz", c.mains_hz}});
     const bool differ =
         std::any_of(result_.channels.begin(), result_.channels.end(),
-                    [&](const ChannelNull& other) { return other.verdict != result_.verdict; });
+                    [&](const ChannelNull& other) { return other.verdict != c.verdict; });
     if (differ)
       say(Severity::note, FindingCode::detail, channel, fmt::format("{}: {}", name_of(c.verdict), c.reason));
     if (const auto depth = level_dbfs(c.depth); depth && floor && *depth < *floor + kNearFloorDb)
@@ -175,14 +176,13 @@ class Builder {
   void tell_rest() {
     const double rate = result_.sample_rate_hz;
     const std::int64_t common = result_.end_frame - result_.first_frame;
-    if (common < result_.a_frames && !result_.options.to_s && result_.options.from_s == 0)
+    if (result_.alignment.slips.empty() && common < result_.a_frames && !result_.options.to_s && result_.options.from_s == 0)
       say(Severity::note, FindingCode::limited_range, std::nullopt,
           fmt::format("{:.3f} s are in both, of {:.3f} s in A and {:.3f} s in B",
                       static_cast<double>(common) / rate, static_cast<double>(result_.a_frames) / rate,
                       static_cast<double>(result_.b_frames) / rate));
     for (const Slip& slip : result_.alignment.slips)
-      say(Severity::warning, slip.frames < 0 ? FindingCode::lost_frames : FindingCode::repeated_frames,
-          std::nullopt, slips_text({slip}, rate) + " of A: only one side of it is lined up");
+      measure_detail::say_slip(sheet_, slip, rate, "only one side of it is lined up");
     if (!result_.alignment.candidates.empty() && !result_.equal) {
       std::string places;
       for (const double place : result_.alignment.candidates)

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "measure/common/loudness_histogram.hpp"
+#include "measure/common/slip_findings.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/pair/pair.hpp"
 #include "wavicon/sheet/sheet_builder.hpp"
@@ -65,9 +66,10 @@ class Writer {
     sheet_.say(Severity::note, FindingCode::result,
                fmt::format("B is {}; correlation {:.3f}; {}", louder, r_.correlation, late));
     for (const Slip& slip : r_.slips)
-      sheet_.say(Severity::warning, slip.frames < 0 ? FindingCode::lost_frames : FindingCode::repeated_frames,
-                 fmt::format("{} of A: offset, phase, coherence and bands are those from {:.3f} to {:.3f} s",
-                             slips_text({slip}, r_.sample_rate_hz), r_.piece_from_s, r_.piece_to_s));
+      measure_detail::say_slip(
+          sheet_, slip, r_.sample_rate_hz,
+          fmt::format("offset, phase, coherence and bands are those from {:.3f} to {:.3f} s", r_.piece_from_s,
+                      r_.piece_to_s));
     add("level_difference_db", difference);
     if (r_.a_lufs && r_.b_lufs) add("loudness_difference_lu", *r_.b_lufs - *r_.a_lufs);
     add("correlation", r_.correlation);

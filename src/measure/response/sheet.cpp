@@ -6,6 +6,7 @@
 #include <numbers>
 
 #include "measure/common/level.hpp"
+#include "measure/common/slip_findings.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/response/response.hpp"
 #include "wavicon/sheet/sheet_builder.hpp"
@@ -284,10 +285,8 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
       ChannelWriter(sheet, r, c, channel, a).write();
   }
   for (const Slip& slip : r.alignment.slips)
-    sheet.say(Severity::warning, slip.frames < 0 ? FindingCode::lost_frames : FindingCode::repeated_frames,
-              fmt::format("{} of A: measured over {:.3f} s on one side of it",
-                          slips_text({slip}, r.sample_rate_hz), r.seconds),
-              std::nullopt);
+    measure_detail::say_slip(sheet, slip, r.sample_rate_hz,
+                             fmt::format("measured over {:.3f} s on one side of it", r.seconds));
   write_balance(sheet, r);
   return sheet.finish();
 }

@@ -43,7 +43,7 @@ struct FoldedOrder {
   double at_hz = 0;      ///< the sweep's
   double amplitude = 0;  ///< peak value, full scale = 1
   double ratio = 0;      ///< over the fundamental there
-  double from_hz = 0;    ///< of the sweep: range in which it stands 10 dB over the floor
+  double from_hz = 0;    ///< of the sweep: range in which it stands out; of steps: 10 dB over the floor
   double to_hz = 0;
   bool bound = false;         ///< it does not stand out of what is left or of its own scatter: an upper bound
   double uncertainty_db = 0;  ///< k = 2; 0 where it is not known

@@ -61,11 +61,9 @@ struct GainStepOptions {
   double to_dbfs = 0;                  ///< and after it
   const StaticCurve* curve = nullptr;  ///< without one only models of the gain itself can be tried
   std::optional<double>
-      end_db;  ///< where it will end if it still moves by then; still: mean of the last 15 %
-  bool open_end =
-      false;  ///< without end_db and moving nothing is measured; else the mean of the last 15 % counts
+      end_db;  ///< where it will end if it still moves by then; none or still: mean of the last 15 %
   double resolution_s = 0;  ///< over which each value of the gain was taken
-  bool release = false;     ///< also tries two constants
+  bool release = false;     ///< also tries two constants; of one that still moves end_db has to be known
 };
 
 /// Times from the gain's value before the step to its end, in dB, and the models in the order of their
