@@ -58,6 +58,14 @@ TEST(SheetJson, SeveralAreAnArrayAndNoneIsAnEmptyOne) {
             2 * std::count(two.begin() + 1, two.begin() + static_cast<long>(two.size() / 2), '{'));
 }
 
+TEST(SheetJson, AnUncertaintyStandsBesideItsValue) {
+  Sheet sheet = example();
+  sheet.readings[0].bound = false;
+  sheet.readings[0].uncertainty = 0.37;
+  EXPECT_HAS(sheets_to_json({sheet}), R"("value":-61.23,"unit":"dB","floor":-268.0,"uncertainty":0.37,)");
+  EXPECT_HAS(sheets_to_csv({sheet}), ",-61.23,dB,-268,0.37,false,");
+}
+
 TEST(SheetCsv, HasALinePerReading) {
   const std::string text = sheets_to_csv({example()});
   EXPECT_EQ(text,

@@ -14,6 +14,7 @@ inline const ReadingTable& example_table() {
                                        {.name = "fundamental_dbfs", .unit = "dBFS", .digits = 3},
                                        {.name = "h{}_dbc", .unit = "dBc"},
                                        {.name = "thd_db", .unit = "dB"},
+                                       {.name = "thd_percent", .unit = "%", .digits = 4},
                                        {.name = "rms_dbfs", .unit = "dBFS", .digits = 3},
                                        {.name = "rms", .digits = 6},
                                        {.name = "alias_dbc", .unit = "dBc"}}};

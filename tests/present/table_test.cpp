@@ -23,6 +23,32 @@ TEST(Table, LinesUpAndSaysBoundsAndFloors) {
             "  sample rate 48000 Hz\n");
 }
 
+// No more digits than are sure, and the uncertainty beside them where a digit that is shown is not.
+TEST(Table, DigitsFollowTheUncertainty) {
+  Sheet sheet = example();
+  const auto shown = [&](double value, double uncertainty) {
+    sheet.readings[3].value = value;
+    sheet.readings[3].uncertainty = uncertainty;
+    const std::string text = sheet_table(sheet), line = text.substr(text.find("h3_dbc"));
+    std::istringstream words(line.substr(0, line.find("dBc\n")));
+    std::string word, joined;
+    while (words >> word) joined += (joined.empty() ? "" : " ") + word;
+    return joined;
+  };
+  EXPECT_EQ(shown(-48.7712, 0.37), "h3_dbc -48.8 ±0.4");
+  EXPECT_EQ(shown(-48.7712, 0.12), "h3_dbc -48.77 ±0.12");
+  EXPECT_EQ(shown(-48.7712, 6), "h3_dbc -49 ±6");
+  EXPECT_EQ(shown(-48.7712, 14.4), "h3_dbc -49 ±14");
+  EXPECT_EQ(shown(-48.7712, 0.0004), "h3_dbc -48.77");
+  EXPECT_EQ(shown(-48.7712, 0), "h3_dbc -48.77");
+  // Of a percentage all digits count.
+  sheet.readings = {make_reading(testing::example_table(), "thd_percent", 0, 0.0831, {})};
+  sheet.readings[0].uncertainty = 0.004;
+  EXPECT_HAS(sheet_table(sheet), "0.083  ±0.004  %");
+  sheet.readings[0].uncertainty = 1e-6;
+  EXPECT_EQ(sheet_table(sheet).find("±"), std::string::npos);
+}
+
 TEST(Table, NamesChannelsWhenThereAreSeveral) {
   Sheet sheet = example();
   sheet.capture.channels = 2;
