@@ -3,15 +3,15 @@
 
 #include <algorithm>
 #include <cmath>
-#include <complex>
-#include <numbers>
 #include <numeric>
 
 #include "coarse_search.hpp"
 #include "comparable.hpp"
+#include "curve_timing.hpp"
 #include "delay_line.hpp"
 #include "hit.hpp"
 #include "mark_search.hpp"
+#include "segment_search.hpp"
 #include "segment_timer.hpp"
 #include "slip_place.hpp"
 #include "wavicon/audio/transform.hpp"
@@ -24,36 +24,31 @@ constexpr std::int64_t kSegment = 16384;   // frames
 constexpr double kSegmentRateHz = 96000;   // up to half as much again; longer ones above
 constexpr std::size_t kMostSegments = 64;  // spread over the whole: more do not bring the drift any nearer
 
-constexpr double kWeak = 0.003;            // of the strongest bin: what is far weaker is likely to be noise
-constexpr std::int64_t kNear = 64;         // frames by which a segment may lie off beside drift
-constexpr double kWorthALook = 0.3;        // of what each segment reaches by itself
-constexpr double kNothingLeft = 1e-9;      // of the power: nothing can be found that leaves less
-constexpr double kProvenLeft = 1e-4;       // of the power: so much alike are no two by chance
-constexpr double kPlainlyMore = 10;        // times that, at other places
-constexpr double kPlainlyLess = 0.8;       // of the power that one delay leaves
-constexpr double kNearlyFree = 0.98;       // of what each segment reaches by itself: one delay for all
-constexpr double kAlike = 0.1;             // correlation of a segment that is believed
-constexpr std::int64_t kFar = 8192;        // frames by which a slip may move a segment
-constexpr int kMostAcross = 3;             // segments that one slip lies in
-constexpr std::int64_t kFarthest = 60000;  // where nothing lies nearer
-constexpr double kPlainlyAlike = 0.98;     // coherence from which no second way is tried
-constexpr double kClearly = 1.04;          // times as alike: the farther place is the right one
-constexpr double kUsually = 0.9;           // of what other segments reach
-constexpr int kPasses = 3;                 // each with the place that the one before found
-constexpr double kSlackS = 6e-5;           // by which neighbouring segments may differ
-constexpr double kStill = 1e-7;            // frames
-constexpr double kWholeFrame = 0.01;       // so near to a whole frame counts as one
-
-using Bins = std::vector<std::complex<double>>;
-
-// std::abs guards against overflow, which costs more than all else here.
-double size_of(const std::complex<double>& bin) { return std::sqrt(std::norm(bin)); }
-
-double highest_of(const Bins& bins) {
-  double highest = 0;
-  for (const auto& bin : bins) highest = std::max(highest, std::norm(bin));
-  return std::sqrt(highest);
-}
+constexpr std::int64_t kNear = 64;     // frames by which a segment may lie off beside drift
+constexpr double kWorthALook = 0.3;    // of what each segment reaches by itself
+constexpr double kNothingLeft = 1e-9;  // of the power: nothing can be found that leaves less
+constexpr double kProvenLeft = 1e-4;   // of the power: so much alike are no two by chance
+constexpr double kPlainlyMore = 10;    // times that, at other places
+constexpr double kLeftByLine = 0.5;    // of the power beside a line that most segments lie on: -3 dB
+constexpr double kMostOfThem = 0.6;
+constexpr std::int64_t kBesideLine = 2048;  // frames: more than a period of 24 Hz
+constexpr double kBesideAlike = 0.7;        // of how well all agree on the line
+constexpr double kHopeless = 0.9;           // of the power after one pass: no later one makes a proof of it
+constexpr double kBentLeft = 0.5;           // of the power beside a gain: a curve is tried
+constexpr double kEndsS = 0.005;            // by which ends that fade are known
+constexpr int kAroundEnds = 8;              // places on either side
+constexpr double kPlainlyLess = 0.8;        // of the power that one delay leaves
+constexpr double kNearlyFree = 0.98;        // of what each segment reaches by itself: one delay for all
+constexpr std::int64_t kFar = 8192;         // frames by which a slip may move a segment
+constexpr int kMostAcross = 3;              // segments that one slip lies in
+constexpr std::int64_t kFarthest = 60000;   // where nothing lies nearer
+constexpr double kPlainlyAlike = 0.98;      // coherence from which no second way is tried
+constexpr double kClearly = 1.04;           // times as alike: the farther place is the right one
+constexpr double kUsually = 0.9;            // of what other segments reach
+constexpr int kPasses = 3;                  // each with the place that the one before found
+constexpr double kSlackS = 6e-5;            // by which neighbouring segments may differ
+constexpr double kStill = 1e-7;             // frames
+constexpr double kWholeFrame = 0.01;        // so near to a whole frame counts as one
 
 using intake_detail::DelayLine;
 using intake_detail::energy;
@@ -76,7 +71,11 @@ class Aligner {
     if (intake_detail::is_hit(*active, a_.sample_rate_hz())) return hit(*active);
     Alignment result;
     const bool row = intake_detail::holds_hits_alone(envelope) && find_row(result);
-    if (!row && !find_coarse(result)) return options_.doubtful ? std::nullopt : by_residual();
+    if (!row && !find_coarse(result)) {
+      if (options_.doubtful) return std::nullopt;
+      if (auto found = by_line(result)) return found;
+      return by_residual(*active);
+    }
     if (!track_segments()) return options_.doubtful ? std::optional(result) : std::nullopt;
     line_up(result);
     return result;
@@ -180,51 +179,140 @@ class Aligner {
     return count > 0 ? sum / count : 1;
   }
 
+  // A drift takes segments apart before they are told by themselves, as a sweep's are narrow. Where a line
+  // through most of them leaves plainly less than the capture holds, that proves a place that chance does not
+  // make.
+  std::optional<Alignment> by_line(const Alignment& doubtful) {
+    Alignment result = doubtful;
+    const bool likely = intake_detail::is_likely(
+        {.height = result.confidence, .looked = result.looked, .agreed = result.agreed});
+    if (!likely || !track_segments()) return std::nullopt;
+    line_up(result);
+    const bool most =
+        static_cast<double>(segments_.size()) >= kMostOfThem * static_cast<double>(places_.size());
+    result.by_residual = true;
+    if (most && result.slips.empty() && left_over() < kLeftByLine && stands_alone()) return result;
+    segments_.clear();
+    line_ = DelayLine();
+    return std::nullopt;
+  }
+
+  // Whether all segments together agree on the line and on no place beside it, as tones do a period later:
+  // frames that are lost of these by whole periods leave next to nothing.
+  bool stands_alone() {
+    std::vector<double> sum(2 * kBesideLine + 1, 0.0);
+    for (const Segment& s : segments_) {
+      const auto agree = in_phase_near(s.first, line_.line().at(static_cast<double>(s.first)), kBesideLine);
+      for (std::size_t i = 0; i < agree.size(); ++i) sum[i] += agree[i];
+    }
+    std::size_t at = kBesideLine;
+    for (std::size_t i = kBesideLine - 2; i <= kBesideLine + 2; ++i)
+      if (std::abs(sum[i]) > std::abs(sum[at])) at = i;
+    const double peak = std::abs(sum[at]);
+    std::size_t low = at, high = at;
+    while (low > 0 && std::abs(sum[low]) > 0.5 * peak) --low;
+    while (high + 1 < sum.size() && std::abs(sum[high]) > 0.5 * peak) ++high;
+    if (low == 0 || high + 1 == sum.size()) return false;
+    double other = 0;
+    for (std::size_t i = 0; i < sum.size(); ++i)
+      if (i < low || i > high) other = std::max(other, std::abs(sum[i]));
+    return other < kBesideAlike * peak;
+  }
+
   // Steady tones have no more than their edges to be found by. Where all of the capture is there to 40 dB,
   // and plainly less of it at the other places that come into question, nothing else has to prove it.
-  std::optional<Alignment> by_residual() {
-    const std::vector<double> places = coarse_search_.plain();
+  std::optional<Alignment> by_residual(const intake_detail::Stretch& active) {
+    std::vector<double> places = coarse_search_.plain();
     if (places.empty()) return std::nullopt;
     coarse_ = places.front();
     excerpt_ = 0;
     if (!track_segments()) return std::nullopt;
+    add_places_by_ends(active, places);
     // A place is known to a low sample only: all of them are looked at, each at its best.
-    std::vector<Segment> segments;
-    DelayLine line;
-    double left = 1, next = 1;
+    ProvenPlace straight;
+    std::vector<intake_detail::CurveTiming> bent;
     for (const double place : places) {
       const double here = left_at(place);
-      const bool same = !segments.empty() && std::abs(line_.line().delay - line.line().delay) < 1;
+      straight.offer(line_.line().delay, here);
+      // What is bent leaves a share beside a gain, and nothing beside a curve.
+      if (here > kBentLeft) continue;
+      const auto curve =
+          intake_detail::time_by_curve_over(a_, options_.reference_channel, active.first, active.end, b_,
+                                            options_.capture_channel, line_.line().delay);
+      if (curve) bent.push_back(*curve);
+    }
+    if (straight.is_proven(kProvenLeft)) {
+      left_at(straight.delay);
+      return at_rest(line_.delay_sigma());
+    }
+    const intake_detail::CurveTiming* best = intake_detail::proven_curve(bent);
+    if (best == nullptr ||
+        !intake_detail::holds_everywhere(a_, options_.reference_channel, active.first, active.end, b_,
+                                         options_.capture_channel, best->delay_frames))
+      return std::nullopt;
+    left_at(best->delay_frames);
+    line_.set({best->delay_frames, 0});
+    return at_rest(best->sigma_frames);
+  }
+
+  // Along a line that does not lean.
+  [[nodiscard]] Alignment at_rest(double sigma) {
+    Alignment result;
+    result.by_residual = true;
+    // Of a line through segments that are spread evenly.
+    result.drift_bound_ppm =
+        1e6 * 2 * std::sqrt(12.0) * sigma / static_cast<double>(std::max<std::int64_t>(1, a_.frames()));
+    finish(result);
+    result.uncertainty_frames = 2 * sigma;
+    result.gain = timer().gain(segments_, result);
+    return result;
+  }
+
+  // The best place by what is left there, and what the next best one leaves.
+  struct ProvenPlace {
+    double delay = 0, left = 1, next = 1;
+    bool any = false;
+    void offer(double at, double here) {
+      const bool same = any && std::abs(at - delay) < 1;
       if (here < left) {
         if (!same) next = left;
         left = here;
-        segments = segments_;
-        line = line_;
+        delay = at;
+        any = true;
       } else if (!same) {
         next = std::min(next, here);
       }
     }
-    if (left > kProvenLeft || next < kPlainlyMore * left + kNothingLeft) return std::nullopt;
-    segments_ = segments;
-    line_ = line;
-    Alignment result;
-    result.by_residual = true;
-    // Of a line through segments that are spread evenly.
-    result.drift_bound_ppm = 1e6 * 2 * std::sqrt(12.0) * line_.delay_sigma() /
-                             static_cast<double>(std::max<std::int64_t>(1, a_.frames()));
-    finish(result);
-    result.gain = timer().gain(segments_, result);
-    return result;
+    [[nodiscard]] bool is_proven(double most) const {
+      return any && left <= most && next >= kPlainlyMore * left + kNothingLeft;
+    }
+  };
+
+  // Where both begin and end with silence, and sound for as long: there, and some periods of a tone about it.
+  void add_places_by_ends(const intake_detail::Stretch& active, std::vector<double>& places) {
+    const auto other =
+        intake_detail::active_part(intake_detail::envelope_of(b_, options_.capture_channel), b_.frames());
+    const double rate = a_.sample_rate_hz(), step = kEndsS / kAroundEnds * rate;
+    if (!other || std::abs(static_cast<double>(other->frames() - active.frames())) > kEndsS * rate) return;
+    const double middle = 0.5 * static_cast<double>(other->first + other->end - active.first - active.end);
+    if (std::any_of(places.begin(), places.end(), [&](double at) { return std::abs(at - middle) < step; }))
+      return;
+    for (int i = -kAroundEnds; i <= kAroundEnds; ++i) places.push_back(middle + i * step);
   }
 
   // What is left when all of the reference lies near one place, at the best delay there.
   double left_at(double place) {
     segments_.clear();
-    for (const std::int64_t first : places_)
-      if (energy(read_channel(a_, options_.reference_channel, first, length_)) > 0)
-        segments_.push_back({first, place, 1, 0});
+    // They lie half over each other: every other one holds it all.
+    const std::size_t step = places_.size() > kMostSegments / 2 ? 2 : 1;
+    for (std::size_t i = 0; i < places_.size(); i += step)
+      if (energy(read_channel(a_, options_.reference_channel, places_[i], length_)) > 0)
+        segments_.push_back({places_[i], place, 1, 0});
     line_ = DelayLine(length_);
     line_.set({place, 0});
+    settle(false, 1);
+    const double left = left_over();
+    if (left > kHopeless) return left;
     settle(false);
     return left_over();
   }
@@ -271,13 +359,17 @@ class Aligner {
   std::optional<Alignment> hit(const intake_detail::Stretch& active) {
     const auto place = intake_detail::find_hit(a_, options_.reference_channel, active, b_,
                                                options_.capture_channel, transforms_);
-    if (!place || (!options_.doubtful && std::abs(place->match) < options_.least_match)) return std::nullopt;
+    if (!place) return std::nullopt;
     const auto timed =
         intake_detail::time_hit(a_, options_.reference_channel, active, b_, options_.capture_channel,
                                 static_cast<double>(place->delay_frames));
+    const bool believable =
+        intake_detail::is_believable(*place, options_.least_match) || (timed && timed->proven_by_curve);
+    if (!options_.doubtful && !(believable && timed)) return std::nullopt;
     Alignment result;
     result.match = std::abs(place->match);
-    if (!timed) return options_.doubtful ? std::optional(result) : std::nullopt;
+    result.agreement = place->agreement;
+    if (!timed) return result;
     line_.set({timed->delay_frames, 0});
     result.candidates.assign(place->others.begin(), place->others.end());
     finish(result);
@@ -395,7 +487,8 @@ class Aligner {
     std::vector<Segment> tracked;
     tracked.swap(segments_);
     for (const auto& [first, agree] : all)
-      if (!agree.empty() && std::abs(agree[at]) >= kAlike) segments_.push_back({first, delay, 1, 0});
+      if (!agree.empty() && std::abs(agree[at]) >= intake_detail::kAlike)
+        segments_.push_back({first, delay, 1, 0});
     // Between samples it may fit better than at any.
     line_ = DelayLine(length_);
     line_.set({delay, 0});
@@ -410,60 +503,17 @@ class Aligner {
     return true;
   }
 
-  // How far a segment and what lies at each delay near one agree in phase, -1 … 1; empty where one is silent.
   std::vector<double> in_phase_near(std::int64_t first, double delay, std::int64_t reach) {
-    const auto x = read_channel(a_, options_.reference_channel, first, length_);
-    const auto y =
-        read_channel(b_, options_.capture_channel, first + std::llround(delay) - reach, length_ + 2 * reach);
-    Bins b = whitened(x, y, reach);
-    double most = 0;
-    for (const auto& bin : b) most += 2 * size_of(bin);
-    if (!(most > 0)) return {};
-    RealTransform& transform = transform_for(reach);
-    const auto correlation = transform.invert(b);
-    std::vector<double> agree(static_cast<std::size_t>(2 * reach + 1));
-    for (std::size_t i = 0; i < agree.size(); ++i)
-      agree[i] = correlation[i] * static_cast<double>(transform.length()) / most;
-    return agree;
+    return segment_search().in_phase_near(first, delay, reach);
   }
-
-  RealTransform& transform_for(std::int64_t reach) {
-    return transforms_.get(fast_transform_length(static_cast<std::size_t>(2 * length_ + 2 * reach)));
-  }
-
-  // Cross-spectrum of a segment and a longer stretch, in which what is loud counts little more than what is
-  // soft.
-  Bins whitened(std::span<const double> x, std::span<const double> y, std::int64_t reach) {
-    RealTransform& transform = transform_for(reach);
-    const Bins a = transform.bins_of(x);
-    Bins b = transform.bins_of(y);
-    const double weak = kWeak * highest_of(a);
-    if (!(weak > 0)) return Bins(b.size());
-    for (std::size_t k = 0; k < b.size(); ++k) {
-      const double size = size_of(a[k]) + weak;
-      b[k] *= std::conj(a[k]) / (size * std::sqrt(size));
-    }
-    return b;
-  }
-
   std::optional<Segment> search(std::int64_t first, double delay, std::int64_t reach) {
-    const auto x = read_channel(a_, options_.reference_channel, first, length_);
-    const double level = energy(x);
-    if (level == 0) return std::nullopt;
-    const std::int64_t start = first + std::llround(delay) - reach;
-    const auto y = read_channel(b_, options_.capture_channel, start, length_ + 2 * reach);
-    const auto correlation =
-        transform_for(reach).invert(whitened(x, y, reach)).first(static_cast<std::size_t>(2 * reach + 1));
-    const auto peak = std::max_element(correlation.begin(), correlation.end(),
-                                       [](double p, double q) { return std::abs(p) < std::abs(q); });
-    // Believed when the two look alike there, as they stand.
-    const auto offset = static_cast<std::size_t>(peak - correlation.begin());
-    const std::span<const double> there(y.data() + offset, x.size());
-    const double other = energy(there);
-    const double alike = std::inner_product(x.begin(), x.end(), there.begin(), 0.0);
-    if (other == 0 || std::abs(alike) < kAlike * std::sqrt(level * other)) return std::nullopt;
-    return Segment{first, static_cast<double>(start - first + (peak - correlation.begin())), 1,
-                   std::abs(alike) / std::sqrt(level * other)};
+    return segment_search().search(first, delay, reach);
+  }
+  // For segments of the length that has been chosen.
+  intake_detail::SegmentSearch& segment_search() {
+    if (!segment_search_ || segment_search_->length() != length_)
+      segment_search_.emplace(a_, b_, options_, length_, transforms_);
+    return *segment_search_;
   }
 
   // Delays that change by more than drift explains, and stay so. They are counted later, by the line's pace.
@@ -537,6 +587,7 @@ class Aligner {
   std::vector<std::int64_t> places_;  // at which segments were looked for
   std::vector<Segment> segments_;
   DelayLine line_;  // delay of a place of the reference
+  std::optional<intake_detail::SegmentSearch> segment_search_;
   std::optional<intake_detail::SegmentTimer> timer_;
   RealTransforms transforms_;
   intake_detail::CoarseSearch coarse_search_;

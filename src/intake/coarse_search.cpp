@@ -49,7 +49,7 @@ constexpr double kPlainly = 40;  // longer segments are worth a look
 constexpr double kSurely = 24, kFifth = 0.2;
 constexpr double kLikely = 10, kMany = 0.6;
 constexpr double kHardly = 7, kNearlyAll = 0.7;
-constexpr int kLeastAgreed = 3, kMost = 8;
+constexpr int kLeastAgreed = 3, kEnough = 6, kMost = 8;
 constexpr int kLeastLooked = 5, kFew = 2;  // of what is too short for five segments
 
 constexpr std::array kUsualRates = {44.1, 48.0, 88.2, 96.0};
@@ -443,12 +443,25 @@ std::pair<int, int> CoarseSearch::agreement(const CoarsePlace& place, std::int64
   return {static_cast<int>(found.size()), static_cast<int>(most)};
 }
 
+namespace {
+
+bool agrees(const CoarsePlace& place, double share) {
+  return place.agreed >= share * static_cast<double>(place.looked);
+}
+
+}  // namespace
+
 bool is_proven(const CoarsePlace& place) noexcept {
-  const auto share = [&](double part) { return place.agreed >= part * static_cast<double>(place.looked); };
   const bool few = place.looked < kLeastLooked && place.agreed >= kFew && place.height >= kSurely;
   if (place.agreed < kLeastAgreed && !few) return false;
-  return (place.height >= kSurely && share(kFifth)) || (place.height >= kLikely && share(kMany)) ||
-         (place.height >= kHardly && share(kNearlyAll) && place.agreed >= kMost);
+  return (place.height >= kSurely && agrees(place, kFifth)) ||
+         (place.height >= kLikely && agrees(place, kMany) && place.agreed >= kEnough) ||
+         (place.height >= kHardly && agrees(place, kNearlyAll) && place.agreed >= kMost);
+}
+
+bool is_likely(const CoarsePlace& place) noexcept {
+  return place.height >= kSurely ||
+         (place.height >= kLikely && agrees(place, kMany) && place.agreed >= kLeastAgreed);
 }
 
 }  // namespace wavicon::intake_detail

@@ -81,5 +81,7 @@ class CoarseSearch {
 
 /// Whether a place is more than chance gives. Unrelated pairs: docs/alignment.md.
 [[nodiscard]] bool is_proven(const CoarsePlace& place) noexcept;
+/// Whether it is worth to be proven by what it leaves: higher than chance makes it, or few segments agree.
+[[nodiscard]] bool is_likely(const CoarsePlace& place) noexcept;
 
 }  // namespace wavicon::intake_detail

@@ -7,6 +7,8 @@
 #include <numbers>
 #include <numeric>
 
+#include "band_vote.hpp"
+#include "curve_timing.hpp"
 #include "mark_search.hpp"
 #include "segment_delay.hpp"
 #include "wavicon/audio/fractional.hpp"
@@ -27,6 +29,12 @@ constexpr int kBetween = 4;             // places looked at on either side of a 
 constexpr int kPasses = 4;              // of the timing
 constexpr double kStill = 1e-7;         // frames
 constexpr double kNearlyAsWell = 0.98;  // of the best match
+constexpr double kAgree = 0.6;  // mean of the bands' correlations: right places 0.72 up, wrong ones 0.46
+constexpr double kPlainlyAgree = 0.7;  // with that and many bands, a filter may have taken from the match …
+constexpr double kTakenByFilter = 0.05;  // … so much
+constexpr int kManyBands = 12;
+constexpr double kVoteReachS = 5e-5;  // about the place
+constexpr double kDispersed = 2;      // χ² per degree of freedom of the bands: they were moved, not noisy
 
 using Bins = std::vector<std::complex<double>>;
 
@@ -84,6 +92,7 @@ class Search {
         channel_(channel),
         length_(hit.samples.size()),
         most_places_(most_places),
+        transforms_(transforms),
         transform_(transforms.get(fast_transform_length(transform_length))),
         apart_(std::max<std::int64_t>(2, std::llround(kApartS * capture.sample_rate_hz()))) {
     own_ = transform_.bins_of(hit.samples);
@@ -102,7 +111,8 @@ class Search {
     std::sort(places.begin(), places.end(),
               [](const Candidate& p, const Candidate& q) { return std::abs(p.match) > std::abs(q.match); });
     if (places.empty() || places.front().match == 0) return std::nullopt;
-    HitPlace found{places.front().place - hit_.first, places.front().match, {}};
+    HitPlace found{.delay_frames = places.front().place - hit_.first, .match = places.front().match};
+    vote(places.front().place, found);
     for (std::size_t i = 1; i < places.size(); ++i)
       if (std::abs(places[i].match) > kNearlyAsWell * std::abs(found.match) &&
           places[i].place != places.front().place)
@@ -111,6 +121,15 @@ class Search {
   }
 
  private:
+  void vote(std::int64_t place, HitPlace& found) {
+    auto y = read_channel(capture_, channel_, place, static_cast<std::int64_t>(length_));
+    for (std::size_t n = 0; n < y.size(); ++n) y[n] *= hit_.window[n];
+    const double rate = capture_.sample_rate_hz();
+    const BandVote vote = vote_of_bands(
+        hit_.samples, y, rate, std::max<std::int64_t>(2, std::llround(kVoteReachS * rate)), transforms_);
+    found.agreement = vote.agreement * (found.match < 0 ? -1 : 1);
+    found.bands = vote.bands;
+  }
   // The match at one place, of that stretch alone.
   [[nodiscard]] double match(std::int64_t place, std::int64_t& best_place) {
     auto y = read_channel(capture_, channel_, place, static_cast<std::int64_t>(length_));
@@ -187,6 +206,7 @@ class Search {
   int channel_;
   std::size_t length_;
   std::size_t most_places_;
+  RealTransforms& transforms_;
   RealTransform& transform_;
   std::int64_t apart_;
   Bins own_;
@@ -198,6 +218,13 @@ class Search {
 
 bool is_hit(const Stretch& active, double sample_rate_hz) noexcept {
   return static_cast<double>(active.frames()) < kLongestHitS * sample_rate_hz;
+}
+
+bool is_believable(const HitPlace& place, double least_match) noexcept {
+  const double match = std::abs(place.match);
+  if (match >= least_match) return place.agreement >= kAgree;
+  return match >= least_match - kTakenByFilter && place.bands >= kManyBands &&
+         place.agreement >= kPlainlyAgree;
 }
 
 std::optional<HitPlace> find_hit(AudioSource& reference, int reference_channel, const Stretch& active,
@@ -241,8 +268,18 @@ std::optional<TimedHit> time_hit(AudioSource& reference, int reference_channel, 
     const auto late = timing(x, y);
     if (!late) return std::nullopt;
     result.delay_frames += late->frames;
-    result.sigma_frames = late->sigma_frames;
+    // Bands that a filter moved against each other: each of them could be the delay.
+    result.sigma_frames = late->sigma_frames * std::sqrt(late->scatter);
+    if (late->scatter > kDispersed)
+      result.sigma_frames = std::hypot(result.sigma_frames, late->spread_frames);
     if (std::abs(late->frames) < kStill) break;
+  }
+  const auto bent =
+      time_by_curve(reference, reference_channel, first, window, capture, capture_channel, delay_frames);
+  if (bent && is_bent(*bent)) {
+    result.delay_frames = bent->delay_frames;
+    result.sigma_frames = bent->sigma_frames;
+    result.proven_by_curve = proven_curve({&*bent, 1}) != nullptr;
   }
   return result;
 }

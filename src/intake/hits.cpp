@@ -197,7 +197,7 @@ class Rows {
       const auto place =
           intake_detail::find_hit_near(a_, options_.reference_channel, {hit.first_frame, hit.end_frame}, b_,
                                        options_.capture_channel, delay, reach_, transforms_);
-      if (!place || std::abs(place->match) < (options_.doubtful ? 0 : options_.least_match)) {
+      if (!place || (!options_.doubtful && !intake_detail::is_believable(*place, options_.least_match))) {
         ++tried.alone;
         continue;
       }

@@ -212,32 +212,88 @@ JudgedCapture recognised(const JudgedCapture& capture, const GatePolicy& policy)
   return result;
 }
 
-JudgedCapture placed_by(const JudgedCapture& b, const JudgedCapture& a, const GatePolicy& policy) {
-  if (b.played() || !a.played() || a.stimulus().marks() || a.sample_rate_hz() != b.sample_rate_hz())
-    return b.admitted(policy);
-  const int channel = std::min(a.take().channel, b.channel_count() - 1);
+namespace {
+
+// Where B holds what A holds, in one channel of B; none where frames were lost: what follows lies elsewhere
+// than one line says.
+std::optional<Take> take_in(AudioSource& b, int channel, const JudgedCapture& a, std::vector<Slip>& slips) {
   Take take = a.take();
   take.channel = channel;
-  const auto found =
-      align(a.source(), *b.source_, {.reference_channel = a.take().channel, .capture_channel = channel});
-  // Where frames were lost, what follows lies elsewhere than one line says.
-  if (found && !found->slips.empty()) return b.admitted(policy);
-  if (found) {
+  if (const auto found =
+          align(a.source(), b, {.reference_channel = a.take().channel, .capture_channel = channel})) {
+    slips = found->slips;
+    if (!slips.empty()) return std::nullopt;
     take.first_frame = found->delay_frames + a.take().first_frame * found->frames_per_frame;
     take.frames_per_frame = a.take().frames_per_frame * found->frames_per_frame;
     take.drift_ppm = found->drift_ppm;
     take.gain_db = db_from_ratio(std::max(1e-15, std::abs(found->gain)));
     take.polarity = found->gain < 0 ? -1 : 1;
-  } else if (const auto place = intake_detail::place_by_parts(*a.known_stimulus(), *b.source_, channel)) {
+    return take;
+  }
+  if (const auto place = intake_detail::place_by_parts(*a.known_stimulus(), b, channel)) {
     take.first_frame = place->first_frame + a.take().first_frame * place->frames_per_frame;
     take.frames_per_frame = a.take().frames_per_frame * place->frames_per_frame;
     take.drift_ppm = 1e6 * (place->frames_per_frame - 1);
-  } else {
-    return b.admitted(policy);
+    return take;
   }
+  return std::nullopt;
+}
+
+}  // namespace
+
+JudgedCapture placed_by(const JudgedCapture& b, const JudgedCapture& a, const GatePolicy& policy) {
+  if (b.played() || !a.played() || a.stimulus().marks() || a.sample_rate_hz() != b.sample_rate_hz())
+    return b.admitted(policy);
+  std::vector<Slip> slips;
+  const auto take = take_in(*b.source_, std::min(a.take().channel, b.channel_count() - 1), a, slips);
+  if (!take) return b.admitted(policy);
   const KnownStimulus known{a.known_stimulus(), take};
   return with_known(judge(b.source_, b.info_, b.format_, a.explained_ ? known : KnownStimulus{}, policy),
                     known);
+}
+
+JudgedCapture holding(const JudgedCapture& capture, const JudgedCapture& clean_signal,
+                      const GatePolicy& policy) {
+  JudgedCapture reference = clean_signal;
+  if (const auto& known = reference.known_stimulus(); known && !reference.played()) {
+    // It carries a recipe without marks.
+    std::vector<Slip> slips;
+    if (const auto take = take_in(*reference.source_, 0, judge_stimulus(known), slips))
+      reference = with_known(reference, {known, take});
+  }
+  const std::string& file = reference.info().file;
+  if (capture.sample_rate_hz() != reference.sample_rate_hz())
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("it is at {:g} Hz, and the reference {} at {:g} Hz: a reference needs the "
+                            "capture's sample rate",
+                            capture.sample_rate_hz(), file, reference.sample_rate_hz()));
+  if (!reference.played())
+    throw Error(ErrorCode::bad_input,
+                fmt::format("the reference {} holds no tones, sweep or noise that are recognised with "
+                            "certainty; 'wavicon show' says what it holds",
+                            file));
+  if (capture.played()) return capture.admitted(policy);
+  AudioSource& source = *capture.source_;
+  const int first = std::min(reference.take().channel, capture.channel_count() - 1);
+  std::vector<int> channels{first};
+  for (int c = 0; c < capture.channel_count(); ++c)
+    if (c != first && !capture.health().channels.at(static_cast<std::size_t>(c)).silent)
+      channels.push_back(c);
+  for (const int channel : channels) {
+    std::vector<Slip> slips;
+    const auto take = take_in(source, channel, reference, slips);
+    if (!slips.empty())
+      throw Error(ErrorCode::bad_input,
+                  fmt::format("{} of the reference {}: capture it again with a larger buffer",
+                              slips_text(slips, reference.sample_rate_hz()), file));
+    if (!take) continue;
+    const KnownStimulus known{reference.known_stimulus(), take};
+    return with_known(judge(capture.source_, capture.info_, capture.format_,
+                            reference.explained_ ? known : KnownStimulus{}, policy),
+                      known);
+  }
+  throw Error(ErrorCode::bad_input,
+              fmt::format("it does not hold the reference {}: too little in common", file));
 }
 
 }  // namespace wavicon

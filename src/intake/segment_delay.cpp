@@ -145,7 +145,28 @@ std::optional<SegmentDelay> SegmentDelays::operator()(std::span<const double> x,
   }
   const double information = -weighed(delay).curvature;
   if (!(information > 0)) return std::nullopt;
-  return SegmentDelay{delay, std::sqrt(spread_ / (2 * information))};
+  SegmentDelay found{delay, std::sqrt(spread_ / (2 * information))};
+  take_scatter(cross, found);
+  return found;
+}
+
+// What turns the phase moves each band by another time: the bands then scatter more than their noise
+// explains.
+void SegmentDelays::take_scatter(const Bins& cross, SegmentDelay& found) const {
+  double sum = 0, all = 0, count = 0;
+  for (const Band& band : bands_) {
+    if (band.weight == 0) continue;
+    const Moments m = moments_of(cross, band.first, band.end, turn_, found.frames);
+    const double information = -band.weight * m.curvature, off = band.weight * m.slope;
+    if (!(information > 0)) continue;
+    sum += off * off / information;
+    all += information;
+    ++count;
+  }
+  if (count < 2) return;
+  // The variance of a band's delay is spread / (2 information).
+  found.scatter = std::max(1.0, sum * 2 / spread_ / (count - 1));
+  found.spread_frames = std::sqrt(sum / all);
 }
 
 std::vector<double> hann_window(std::size_t length) {

@@ -12,8 +12,10 @@
 namespace wavicon::intake_detail {
 
 struct SegmentDelay {
-  double frames = 0;        ///< by which y comes after x
-  double sigma_frames = 0;  ///< standard deviation, from what of y is not x; above 0
+  double frames = 0;         ///< by which y comes after x
+  double sigma_frames = 0;   ///< standard deviation, from what of y is not x; above 0
+  double scatter = 1;        ///< χ² per degree of freedom of the bands' own delays about it, at least 1
+  double spread_frames = 0;  ///< RMS of the bands' own delays about it, each by what it tells of time
 };
 
 /// Weighs each third octave by what x and y have in common there over what they do not: what carries no time
@@ -43,6 +45,7 @@ class SegmentDelays {
   };
   void weigh(const std::vector<std::complex<double>>& x, const std::vector<std::complex<double>>& y,
              const std::vector<std::complex<double>>& cross, double delay);
+  void take_scatter(const std::vector<std::complex<double>>& cross, SegmentDelay& found) const;
 
   std::vector<double> window_;
   double least_of_densest_;

@@ -128,6 +128,20 @@ double any_rate(Dice& dice) {
   return kRates[dice.whole(0, 3)];
 }
 
+// Where an order is heard, and whether it is alone there among ten.
+double place_of(int order, double hz, double rate) {
+  const double at = order * hz;
+  return std::abs(at - rate * std::round(at / rate));
+}
+bool apart_from_all(int order, double hz, double rate) {
+  constexpr double kApartHz = 150;
+  const double own = place_of(order, hz, rate);
+  if (own < kApartHz || own > rate / 2 - kApartHz) return order * hz < 0.48 * rate && own > 20;
+  for (int k = 1; k <= 10; ++k)
+    if (k != order && std::abs(place_of(k, hz, rate) - own) < std::min(kApartHz, 0.5 * hz)) return false;
+  return true;
+}
+
 // A tone and orders of it as a memoryless unit at its own rate makes them: those above half the rate fold by
 // themselves.
 Trial harmonics(Dice& dice) {
@@ -148,12 +162,12 @@ Trial harmonics(Dice& dice) {
     const double order_db = dice.uniform(-110, -20) - 4 * k;
     if (dice.chance(0.3)) continue;
     add(k, a * ratio(order_db), dice.uniform(0, 1));
-    if (k * hz > 0.48 * trial.rate_hz) continue;
     squares += ratio(order_db) * ratio(order_db);
-    trial.truths.push_back({fmt::format("h{}_dbc", k), order_db});
+    if (apart_from_all(k, hz, trial.rate_hz)) trial.truths.push_back({fmt::format("h{}_dbc", k), order_db});
   }
-  if (squares > 0 && 7 * hz < 0.48 * trial.rate_hz)
-    trial.truths.push_back({"thd_db", db(std::sqrt(squares))});
+  bool told_apart = true;
+  for (int k = 2; k <= 10; ++k) told_apart = told_apart && apart_from_all(k, hz, trial.rate_hz);
+  if (squares > 0 && told_apart) trial.truths.push_back({"thd_db", db(std::sqrt(squares))});
   add_noise(x, ratio(noise_db), static_cast<std::uint64_t>(dice.whole(1, 1 << 30)));
   trial.b = std::move(x);
   trial.what =

@@ -337,19 +337,12 @@ void Biquad::run(std::vector<double>& x) const {
   }
 }
 
-double Biquad::gain_at(double hz, double rate_hz) const {
+std::complex<double> Biquad::at(double hz, double rate_hz) const {
   const auto z = std::polar(1.0, -kTurn * hz / rate_hz);
-  return std::abs((b0 + z * (b1 + z * b2)) / (1.0 + z * (a1 + z * a2)));
+  return (b0 + z * (b1 + z * b2)) / (1.0 + z * (a1 + z * a2));
 }
 
-// The slope of a polynomial's phase is the real part of its moment over itself.
-double Biquad::group_delay_frames(double hz, double rate_hz) const {
-  const auto z = std::polar(1.0, -kTurn * hz / rate_hz);
-  const auto late = [&](double p0, double p1, double p2) {
-    return ((p1 * z + 2 * p2 * z * z) / (p0 + p1 * z + p2 * z * z)).real();
-  };
-  return late(b0, b1, b2) - late(1, a1, a2);
-}
+double Biquad::gain_at(double hz, double rate_hz) const { return std::abs(at(hz, rate_hz)); }
 
 Biquad low_cut(double hz, double rate_hz) {
   const double w = kTurn * hz / rate_hz, c = std::cos(w), s = std::sin(w) / std::numbers::sqrt2, n = 1 + s;

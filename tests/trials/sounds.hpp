@@ -3,6 +3,7 @@
 // Sounds as functions of time: they can be taken late by any fraction of a frame and at any speed without
 // being read between samples, and share no code with the library.
 
+#include <complex>
 #include <cstdint>
 #include <functional>
 #include <random>
@@ -77,8 +78,8 @@ void add_noise(std::vector<double>& x, double rms, std::uint64_t seed);
 struct Biquad {
   double b0 = 1, b1 = 0, b2 = 0, a1 = 0, a2 = 0;
   void run(std::vector<double>& x) const;
-  /// Frames by which it delays a frequency.
-  [[nodiscard]] double group_delay_frames(double hz, double rate_hz) const;
+  /// What it makes of a frequency: gain and phase.
+  [[nodiscard]] std::complex<double> at(double hz, double rate_hz) const;
   [[nodiscard]] double gain_at(double hz, double rate_hz) const;
 };
 [[nodiscard]] Biquad low_cut(double hz, double rate_hz);

@@ -36,6 +36,7 @@ struct Alignment {
   bool by_hits = false;         ///< hits of a row that were found are the proof
   bool by_residual = false;     ///< what is left is the proof: steady tones, of which 40 dB are there
   double match = 0;             ///< of a hit: correlation with what lies there, 0 … 1; 0: no hit, segments
+  double agreement = 0;         ///< of a hit: mean correlation of its third octaves there, -1 … 1
   double spread_frames = 0;     ///< RMS by which single segments deviate from the line
   double uncertainty_frames = 0;  ///< of the delay in the middle of what both hold, k = 2
   double drift_bound_ppm = 0;    ///< where no drift is claimed: what it can be at most, k = 2; a hit has none

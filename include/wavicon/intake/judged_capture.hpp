@@ -93,6 +93,7 @@ class WAVICON_EXPORT JudgedCapture {
   friend JudgedCapture with_known(JudgedCapture, const KnownStimulus&, const std::optional<Finding>&);
   friend JudgedCapture recognised(const JudgedCapture&, const GatePolicy&);
   friend JudgedCapture placed_by(const JudgedCapture&, const JudgedCapture&, const GatePolicy&);
+  friend JudgedCapture holding(const JudgedCapture&, const JudgedCapture&, const GatePolicy&);
   friend Bounce examine_bounce(const JudgedCapture&);
   friend JudgedCapture judge_row(const std::vector<JudgedCapture>&);
 

@@ -73,6 +73,16 @@ struct RecognisedRecipe {
 [[nodiscard]] WAVICON_EXPORT JudgedCapture placed_by(const JudgedCapture& b, const JudgedCapture& a,
                                                      const GatePolicy& policy);
 
+/// A capture with the stimulus of its reference, a clean signal from elsewhere that was recognised or carries
+/// a recipe; in whichever channel it lies.
+///
+/// @param capture  with its faults held. @param policy  what is let through in the end.
+/// @throws Error bad_argument for another sample rate; bad_input, naming the reference, when nothing is known
+/// of it, when the capture does not hold it, or when frames were lost. @throws UnfitCapture as judge().
+[[nodiscard]] WAVICON_EXPORT JudgedCapture holding(const JudgedCapture& capture,
+                                                   const JudgedCapture& clean_signal,
+                                                   const GatePolicy& policy);
+
 /// The one sweep that is certain, rising or falling, there and not back; null for none or several.
 [[nodiscard]] WAVICON_EXPORT const RecognisedPart* only_sweep(const Recognition& recognition);
 

@@ -100,6 +100,13 @@ Alignment lined_up(AudioSource& a, AudioSource& b, AlignOptions options) {
   if (const auto speed = speed_between(a, b, options)) throw Error(ErrorCode::bad_input, wrong_speed(*speed));
   options.doubtful = true;
   const auto doubtful = align(a, b, options);
+  if (doubtful && doubtful->match >= options.least_match)
+    throw Error(
+        ErrorCode::bad_input,
+        fmt::format("A is one hit, and its bands disagree where it matches best: a filter has turned its "
+                    "low end in phase, so that no one delay holds for it (agreement {:.0f} %); use a "
+                    "click, several hits, speech, or a stimulus with marks",
+                    100 * std::max(0.0, doubtful->agreement)));
   if (doubtful && doubtful->match > 0)
     throw Error(ErrorCode::bad_input,
                 fmt::format("A is one hit, and the best match in B is {:.1f} %, where {:g} % "

@@ -1,0 +1,84 @@
+// SPDX-License-Identifier: MIT
+#include "segment_search.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+#include "mark_search.hpp"
+#include "samples.hpp"
+
+namespace wavicon::intake_detail {
+namespace {
+
+constexpr double kWeak = 0.003;  // of the strongest bin: what is far weaker is likely to be noise
+
+using Bins = std::vector<std::complex<double>>;
+
+// std::abs guards against overflow, which costs more than all else here.
+double size_of(const std::complex<double>& bin) { return std::sqrt(std::norm(bin)); }
+
+double highest_of(const Bins& bins) {
+  double highest = 0;
+  for (const auto& bin : bins) highest = std::max(highest, std::norm(bin));
+  return std::sqrt(highest);
+}
+
+}  // namespace
+
+RealTransform& SegmentSearch::transform_for(std::int64_t reach) {
+  return transforms_.get(fast_transform_length(static_cast<std::size_t>(2 * length_ + 2 * reach)));
+}
+
+std::vector<double> SegmentSearch::in_phase_near(std::int64_t first, double delay, std::int64_t reach) {
+  const auto x = read_channel(a_, options_.reference_channel, first, length_);
+  const auto y =
+      read_channel(b_, options_.capture_channel, first + std::llround(delay) - reach, length_ + 2 * reach);
+  Bins b = whitened(x, y, reach);
+  double most = 0;
+  for (const auto& bin : b) most += 2 * size_of(bin);
+  if (!(most > 0)) return {};
+  RealTransform& transform = transform_for(reach);
+  const auto correlation = transform.invert(b);
+  std::vector<double> agree(static_cast<std::size_t>(2 * reach + 1));
+  for (std::size_t i = 0; i < agree.size(); ++i)
+    agree[i] = correlation[i] * static_cast<double>(transform.length()) / most;
+  return agree;
+}
+
+// Cross-spectrum of a segment and a longer stretch, in which what is loud counts little more than what is
+// soft.
+Bins SegmentSearch::whitened(std::span<const double> x, std::span<const double> y, std::int64_t reach) {
+  RealTransform& transform = transform_for(reach);
+  const Bins a = transform.bins_of(x);
+  Bins b = transform.bins_of(y);
+  const double weak = kWeak * highest_of(a);
+  if (!(weak > 0)) return Bins(b.size());
+  for (std::size_t k = 0; k < b.size(); ++k) {
+    const double size = size_of(a[k]) + weak;
+    b[k] *= std::conj(a[k]) / (size * std::sqrt(size));
+  }
+  return b;
+}
+
+std::optional<Segment> SegmentSearch::search(std::int64_t first, double delay, std::int64_t reach) {
+  const auto x = read_channel(a_, options_.reference_channel, first, length_);
+  const double level = energy(x);
+  if (level == 0) return std::nullopt;
+  const std::int64_t start = first + std::llround(delay) - reach;
+  const auto y = read_channel(b_, options_.capture_channel, start, length_ + 2 * reach);
+  const auto correlation =
+      transform_for(reach).invert(whitened(x, y, reach)).first(static_cast<std::size_t>(2 * reach + 1));
+  const auto peak = std::max_element(correlation.begin(), correlation.end(),
+                                     [](double p, double q) { return std::abs(p) < std::abs(q); });
+  // Believed when the two look alike there, as they stand.
+  const auto offset = static_cast<std::size_t>(peak - correlation.begin());
+  const std::span<const double> there(y.data() + offset, x.size());
+  const double other = energy(there);
+  const double alike = std::inner_product(x.begin(), x.end(), there.begin(), 0.0);
+  if (other == 0 || std::abs(alike) < kAlike * std::sqrt(level * other)) return std::nullopt;
+  return Segment{first, static_cast<double>(start - first + (peak - correlation.begin())), 1,
+                 std::abs(alike) / std::sqrt(level * other)};
+}
+
+}  // namespace wavicon::intake_detail

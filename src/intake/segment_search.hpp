@@ -1,0 +1,50 @@
+// SPDX-License-Identifier: MIT
+#pragma once
+// Where one segment of the reference lies in the capture, near a delay that is expected. Internal to
+// `intake`.
+
+#include <complex>
+#include <cstdint>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "delay_line.hpp"
+#include "wavicon/audio/source.hpp"
+#include "wavicon/audio/transform.hpp"
+#include "wavicon/intake/align.hpp"
+
+namespace wavicon::intake_detail {
+
+/// Correlation of a segment with what lies there, from which it is believed.
+inline constexpr double kAlike = 0.1;
+
+/// Searches for segments of one length.
+class SegmentSearch {
+ public:
+  /// @param transforms  kept by reference, as the sources are.
+  SegmentSearch(AudioSource& reference, AudioSource& capture, const AlignOptions& options,
+                std::int64_t length, RealTransforms& transforms)
+      : a_(reference), b_(capture), options_(options), length_(length), transforms_(transforms) {}
+
+  [[nodiscard]] std::int64_t length() const noexcept { return length_; }
+  /// How far a segment and what lies at each delay from delay - reach to delay + reach agree in phase, -1 …
+  /// 1; empty where one is silent.
+  [[nodiscard]] std::vector<double> in_phase_near(std::int64_t first, double delay, std::int64_t reach);
+  /// The delay, no farther than reach from the one that is expected, at which both are most alike, whitened
+  /// in part; none when they are not alike as they are.
+  [[nodiscard]] std::optional<Segment> search(std::int64_t first, double delay, std::int64_t reach);
+
+ private:
+  [[nodiscard]] RealTransform& transform_for(std::int64_t reach);
+  [[nodiscard]] std::vector<std::complex<double>> whitened(std::span<const double> x,
+                                                           std::span<const double> y, std::int64_t reach);
+
+  AudioSource& a_;
+  AudioSource& b_;
+  AlignOptions options_;
+  std::int64_t length_;
+  RealTransforms& transforms_;
+};
+
+}  // namespace wavicon::intake_detail
