@@ -30,6 +30,7 @@ struct Measuring {
   std::vector<OptionField> fields;
   SheetOptions sheet;
   std::string stimulus;
+  std::string reference;
   std::string part;
   bool despite_faults = false;
   std::string draw;
@@ -49,7 +50,12 @@ void add_field(CLI::App& app, const OptionField& field) {
         } else {
           auto* option = app.add_option(name, *target, sentence);
           if constexpr (requires { target->begin(); } && !std::is_same_v<Value, std::string>) {
-            if (field.count > 0)
+            if (field.repeatable)
+              option->type_size(static_cast<int>(field.count))
+                  ->expected(-1)
+                  ->delimiter(',')
+                  ->allow_extra_args(false);
+            else if (field.count > 0)
               option->expected(static_cast<int>(field.count))->delimiter(',');
             else
               option->delimiter(',')->allow_extra_args(false);
@@ -108,12 +114,24 @@ class Gate {
   }
   // What was played in it, unless a stimulus is named: the recipe inside.
   [[nodiscard]] JudgedCapture open(const std::string& path) const {
-    return open(path, named_, [&](const JudgedCapture& held) { return recognised(held, policy_); });
+    if (!command_.descriptor->recognises)
+      return opened(path, [&] { return judge_file(path, policy_, named_); });
+    return open_reference(path);
+  }
+  [[nodiscard]] JudgedCapture open_reference(const std::string& path) const {
+    return held(path, named_, [&](const JudgedCapture& held) { return recognised(held, policy_); });
   }
   // B holds what A holds.
   [[nodiscard]] JudgedCapture open_against(const std::string& path, const JudgedCapture& a) const {
-    return open(path, named_ ? named_ : a.known_stimulus(),
-                [&](const JudgedCapture& held) { return placed_by(held, a, policy_); });
+    const auto& stimulus = named_ ? named_ : a.known_stimulus();
+    if (!command_.descriptor->recognises)
+      return opened(path, [&] { return judge_file(path, policy_, stimulus); });
+    return held(path, stimulus, [&](const JudgedCapture& held) { return placed_by(held, a, policy_); });
+  }
+  // It holds what its reference holds.
+  [[nodiscard]] JudgedCapture open_holding(const std::string& path, const JudgedCapture& reference) const {
+    return held(path, named_ ? named_ : reference.known_stimulus(),
+                [&](const JudgedCapture& held) { return holding(held, reference, policy_); });
   }
   // Beside the captures: a clean signal or a filter, of which nothing is known.
   [[nodiscard]] static JudgedCapture open_input(const std::string& path) {
@@ -125,15 +143,21 @@ class Gate {
   }
 
  private:
+  // With its faults held, until it is known what was played.
   template <typename Known>
-  [[nodiscard]] JudgedCapture open(const std::string& path, const std::shared_ptr<Stimulus>& stimulus,
+  [[nodiscard]] JudgedCapture held(const std::string& path, const std::shared_ptr<Stimulus>& stimulus,
                                    Known&& known) const {
-    try {
-      if (command_.sheet.verbose) tell_file(path);
-      if (!command_.descriptor->recognises) return judge_file(path, policy_, stimulus);
+    return opened(path, [&] {
       GatePolicy held = policy_;
       held.hold_faults = true;
       return known(judge_file(path, held, stimulus));
+    });
+  }
+  template <typename Judge>
+  [[nodiscard]] JudgedCapture opened(const std::string& path, Judge&& judged) const {
+    try {
+      if (command_.sheet.verbose) tell_file(path);
+      return judged();
     } catch (const UnfitCapture& unfit) {
       const bool final = unfit.fault() == FindingCode::broken_sample;
       fail_with(path, unfit,
@@ -169,9 +193,10 @@ std::vector<std::string> checked_outputs(const Measuring& command, std::size_t c
   for (const ExtraOutput& output : command.descriptor->outputs) {
     const std::string& file = command.outputs.at(output.name);
     if (file.empty()) continue;
-    if (output.one_capture && count > 1 && command.descriptor->input == MeasuredInput::against)
+    const bool folder = output.several || (output.folder_of_several && count > 1);
+    if (output.one_capture && !folder && count > 1 && command.descriptor->input == MeasuredInput::against)
       throw Error(ErrorCode::bad_argument, fmt::format("--{} is made of one B, not of several", output.name));
-    if (!output.several) files.push_back(file);
+    if (!folder) files.push_back(file);
   }
   return files;
 }
@@ -212,15 +237,21 @@ void measure_one(Measuring& command, const MeasureRequest& request, const Judged
 
 std::vector<Sheet> measure_all(Measuring& command, MeasureRequest& request) {
   const Gate gate(command);
-  const auto& files = command.sheet.captures;
+  std::vector<std::string> files;
+  for (const std::size_t place : command.measurement->order(command.sheet.captures))
+    files.push_back(command.sheet.captures[place]);
   for (const ExtraInput& input : command.descriptor->inputs)
     if (const std::string& file = command.inputs.at(input.name); !file.empty())
       request.inputs.emplace(input.name, Gate::open_input(file));
   std::vector<Sheet> sheets;
   switch (command.descriptor->input) {
     case MeasuredInput::capture:
+      if (!command.reference.empty()) request.clean_signal = gate.open_reference(command.reference);
       for (std::size_t i = 0; i < files.size(); ++i)
-        measure_one(command, request, gate.open(files[i]), i, sheets);
+        measure_one(command, request,
+                    command.reference.empty() ? gate.open(files[i])
+                                              : gate.open_holding(files[i], *request.clean_signal),
+                    i, sheets);
       break;
     case MeasuredInput::against:
       if (files.size() == 1) {
@@ -255,7 +286,7 @@ int run(Measuring& command) {
                     count = descriptor.input == MeasuredInput::against && files > 1 ? files - 1 : files;
   if (descriptor.input == MeasuredInput::pair && files > 2)
     throw Error(ErrorCode::bad_argument, "a pair is two files, or two channels of one");
-  std::vector<std::string> inputs{command.stimulus};
+  std::vector<std::string> inputs{command.stimulus, command.reference};
   for (const ExtraInput& input : descriptor.inputs) inputs.push_back(command.inputs.at(input.name));
   command.sheet.check(reading_names(descriptor), checked_outputs(command, count), inputs);
   require_in_range(command.fields);
@@ -280,6 +311,9 @@ void add_gate_options(CLI::App& app, Measuring& command) {
                  against
                      ? "what A and B hold: its file, or its recipe (default: the recipe inside A)"
                      : "what was played: its file, or its recipe (default: the recipe inside the capture)");
+  if (command.descriptor->by_reference)
+    app.add_option("--reference", command.reference,
+                   "the clean signal that went in, when it was not made by Wavicon");
   if (!command.descriptor->part_help.empty())
     app.add_option("--part", command.part, command.descriptor->part_help);
   app.add_flag("--despite-faults", command.despite_faults,

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 #include <utility>
 
 #include "wavicon/audio/nearest_names.hpp"
@@ -46,12 +47,20 @@ void require_value(const OptionField& field, const Value& value) {
   } else if constexpr (requires { value.has_value(); }) {
     if (value) require_value(field, *value);
   } else if constexpr (requires { value.begin(); }) {
-    if (field.count > 0 && !value.empty() && value.size() != field.count)
+    if (field.count > 0 && !value.empty() &&
+        (field.repeatable ? value.size() % field.count != 0 : value.size() != field.count))
       throw Error(ErrorCode::bad_argument,
                   fmt::format("{} takes {} values, not {}", option_name(field), field.count, value.size()));
     for (const auto& item : value) require_value(field, item);
   } else {
     require_number(field, static_cast<double>(value));
+  }
+}
+
+void add_findings(Sheet& sheet, const std::string& whose, const JudgedCapture& beside) {
+  for (Finding finding : beside.findings()) {
+    finding.text = whose + finding.text;
+    sheet.findings.push_back(std::move(finding));
   }
 }
 
@@ -76,17 +85,24 @@ GatePolicy policy_of(const MeasurementDescriptor& descriptor, bool despite_fault
   return {.tolerated = descriptor.tolerated, .told = descriptor.told, .despite_faults = despite_faults};
 }
 
+std::vector<std::size_t> Measurement::order(const std::vector<std::string>& files) const {
+  std::vector<std::size_t> places(files.size());
+  std::iota(places.begin(), places.end(), std::size_t{0});
+  return places;
+}
+
 std::vector<Sheet> measured(Measurement& measurement, const MeasureRequest& request,
                             const JudgedCapture& capture, std::size_t index) {
   require_channel(request, capture.channel_count());
   std::vector<Sheet> sheets = measurement.measure(request, capture, index);
   for (Sheet& sheet : sheets) {
     add_judgement(sheet, capture);
-    if (request.reference)
-      for (Finding finding : request.reference->findings()) {
-        finding.text = "A: " + finding.text;
-        sheet.findings.push_back(std::move(finding));
-      }
+    if (request.reference) add_findings(sheet, "A: ", *request.reference);
+    if (request.clean_signal) {
+      add_findings(sheet, "reference: ", *request.clean_signal);
+      for (Reading& reading : sheet.readings)
+        reading.conditions.emplace_back("reference", request.clean_signal->info().file);
+    }
     keep_channel(sheet, request.channel);
   }
   return sheets;

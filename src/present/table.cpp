@@ -109,6 +109,9 @@ std::string condition_text(const std::string& name, const ConditionValue& value)
       return fmt::format("{} to {}", frequency_text(band->at(0)), frequency_text(band->at(1)));
   if (name == "orders")
     if (const auto* orders = std::get_if<std::vector<double>>(&value)) return orders_text(*orders);
+  if (name == "folded_orders")
+    if (const auto* orders = std::get_if<std::vector<double>>(&value))
+      return orders_text(*orders) + " folded";
   if (name == "at_hz" && real != nullptr) return "at " + frequency_text(*real);
   if (name == "noise_dbc" && real != nullptr) return fmt::format("noise {:.1f}", *real);
   if (name == "folded") return "folded";

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 // null, latency, pair and takes as a user meets them.
 
+#include <filesystem>
+
 #include "program.hpp"
 #include "wavicon/file/audio_file.hpp"
 
@@ -57,6 +59,25 @@ TEST_F(Against, ResidualAndAlignedCopyAreFilesOnAsTime) {
       << "noise at -60 dBFS, 6 dB up";
 }
 
+TEST_F(Against, OfSeveralBEachHasAResidualOfItsOwn) {
+  good("feed a.wav --through 'sim:dunlin?delay=100&noise=-60' -o b.wav");
+  good("feed a.wav --through 'sim:dunlin?delay=30&noise=-40' -o c.wav");
+  std::filesystem::create_directory(file("two"));
+  std::filesystem::copy_file(file("c.wav"), file("two/b.wav"));
+  good("null a.wav b.wav c.wav two/b.wav --residual left --aligned left --quiet");
+  const auto level = [&](const char* name) {
+    const Audio left = read_audio_file(file(name)).audio;
+    double squares = 0;
+    for (const double v : left.channel(0)) squares += v * v;
+    return 10 * std::log10(squares / static_cast<double>(left.frames()));
+  };
+  EXPECT_NEAR(level("left/b-residual.wav"), -60, 0.3);
+  EXPECT_NEAR(level("left/c-residual.wav"), -40, 0.3);
+  EXPECT_NEAR(level("left/b-2-residual.wav"), -40, 0.3);
+  EXPECT_GT(level("left/c-aligned.wav"), -35);
+  EXPECT_EQ(std::distance(std::filesystem::directory_iterator(file("left")), {}), 6);
+}
+
 TEST_F(Against, RatesAreOnlyBroughtTogetherWhenAsked) {
   good("make programme --content chamber --seconds 6 --level -24 --no-marks --rate 44100 -o low.wav");
   EXPECT_HAS(bad(2, "null a.wav low.wav"), "--resample");
@@ -72,7 +93,7 @@ TEST_F(Against, BadPairsAreRefusedWithTheReason) {
   EXPECT_HAS(bad(3, "null a.wav other.wav"), "too little in common");
   EXPECT_HAS(bad(3, "latency a.wav other.wav"), "too little in common");
   EXPECT_HAS(bad(2, "null a.wav other.wav --as-is colour"), "there are: delay, drift, gain, polarity");
-  EXPECT_HAS(bad(2, "null a.wav a.wav other.wav --residual r.wav"), "one B");
+  EXPECT_HAS(bad(2, "null a.wav a.wav a.wav --residual a.wav"), "a.wav");
   EXPECT_HAS(bad(2, "pair a.wav"), "--channels 1,2");
   EXPECT_HAS(bad(2, "latency a.wav a.wav --reported 1,2"), "2 values for 1 captures");
   EXPECT_HAS(bad(3, "null a.wav missing.wav"), "missing.wav");

@@ -125,6 +125,20 @@ TEST_F(Program, NoiseIsReadInSilenceAndUnderATone) {
       "--quiet");
   EXPECT_HAS(good("noise i.wav"), "1 other line, the strongest -50.0 dBFS at 19800.0 Hz; counted as noise");
   EXPECT_HAS(bad(2, "noise a.wav --calibrate 2V"), "0dBFS=2.45Vrms");
+  const std::string bands = good("noise a.wav --band 20 20000 --band 20 22000 --band 1000,2000");
+  EXPECT_HAS(bands, "20 Hz to 22 kHz");
+  EXPECT_HAS(bands, "1000 Hz to 2000 Hz");
+  EXPECT_HAS(bad(2, "noise a.wav --band 20 20000 --band 20"), "--band");
+  EXPECT_HAS(bad(2, "noise a.wav --reference-level 1V"), "--calibrate 0dBFS=2.45Vrms");
+  const json range = json::parse(good("noise a.wav --reference-level 1V --calibrate 0dBFS=2Vrms --json"));
+  EXPECT_NEAR(reading(range, "dynamic_range_db")["value"].get<double>(), 90.797 - 3.01 - 6.02, 0.1);
+  // One calibration for each.
+  const json two =
+      json::parse(good("noise a.wav b.wav --calibrate 0dBFS=2Vrms --calibrate 0dBFS=4Vrms --json"));
+  EXPECT_EQ(reading(two[0], "noise_uvrms")["conditions"]["full_scale_vrms"], 2.0);
+  EXPECT_EQ(reading(two[1], "noise_uvrms")["conditions"]["full_scale_vrms"], 4.0);
+  EXPECT_HAS(bad(2, "noise a.wav --calibrate 0dBFS=2Vrms --calibrate 0dBFS=4Vrms"),
+             "2 calibrations for 1 capture");
   EXPECT_HAS(bad(2, "noise a.wav --band 5 2"), "is empty");
   EXPECT_EQ(wavicon("noise a.wav --limit 'noise_dbfs<-100' --quiet").status, 1);
 }

@@ -148,6 +148,39 @@ TEST_F(Recognising, AReferenceMayHoldItsSweepInAnyChannel) {
   EXPECT_HAS(good("aliasing back.wav --reference right.wav"), "worst fold-back");
 }
 
+// The levels that went in are those of the reference: recognised, found in the capture, through the curve.
+TEST_F(Recognising, ClippingTakesTheStairsAndTheRampThatSomebodySent) {
+  std::vector<double> stairs, ramp;
+  add_silence(stairs, 0.4);
+  add_silence(ramp, 0.4);
+  for (int i = 0; i < 12; ++i) add_tone(stairs, 997, -24 + 2 * i, 0.4);
+  for (std::size_t n = 0; n < 6 * 48000; ++n) {
+    const double t = static_cast<double>(n) / kRate;
+    ramp.push_back(ratio_from_db(-40 + 6.5 * t) * std::sin(2 * std::numbers::pi * 997 * t));
+  }
+  for (const auto* x : {&stairs, &ramp}) {
+    auto sent = *x;
+    sent.resize(sent.size() + 20000, 0.0);
+    std::vector<double> back(1234, 0.0);
+    for (const double v : sent) back.push_back(std::clamp(1.3 * v, -0.5, 0.5));
+    write("sent.wav", sent);
+    write("back.wav", back);
+    const json sheet = json::parse(good("clipping back.wav --reference sent.wav --json"));
+    EXPECT_NEAR(reading(sheet, "gain_db")["value"].get<double>(), 20 * std::log10(1.3), 0.01);
+    const json& point = reading(sheet, "clipping_point_dbfs");
+    // A sine at the onset: -8.30 dBFS in; 1 % of THD comes a little later.
+    EXPECT_NEAR(point["value"].get<double>(), -8.1, x == &ramp ? 0.25 : 1.0);
+    EXPECT_EQ(point["conditions"]["reference"], "sent.wav");
+  }
+  EXPECT_HAS(good("clipping back.wav --reference sent.wav"),
+             "reference: it carries no recipe: a tone of 997 Hz");
+  // Not those of another file.
+  write("other.wav", stairs);
+  EXPECT_HAS(bad(3, "clipping back.wav --reference other.wav"), "does not hold the reference");
+  write("hiss.wav", std::vector<double>(48000, 0.0));
+  EXPECT_EQ(wavicon("clipping back.wav --reference hiss.wav").status, 3);
+}
+
 TEST_F(Recognising, DynamicsMeasuresBlocksThatCarryNoRecipe) {
   write("a.wav", steps_and_block());
   good("feed a.wav --through 'sim:plover?attack=10&release=100' --bits 24 -o b.wav");

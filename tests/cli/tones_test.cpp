@@ -93,7 +93,11 @@ TEST_F(Tones, FoldBackIsReadFromStepsAndFromASweepMadeElsewhere) {
   good("make noise --no-marks -o n.wav");
   write_audio_file(file("noise.wav"), read_audio_file(file("n.wav")).audio, {});
   EXPECT_HAS(bad(2, "aliasing noise.wav"), "no part that is a sweep");
-  EXPECT_HAS(bad(3, "aliasing f.wav --reference n.wav"), "holds no clean sweep");
+  EXPECT_HAS(bad(3, "aliasing f.wav --reference n.wav"), "does not hold the reference n.wav");
+  EXPECT_HAS(bad(3, "aliasing f.wav --reference noise.wav"), "does not hold the reference noise.wav");
+  good("feed n.wav --through sim:heron -o nb.wav");
+  write_audio_file(file("nb.wav"), read_audio_file(file("nb.wav")).audio, {});
+  EXPECT_HAS(bad(2, "aliasing nb.wav --reference n.wav"), "no part that is a sweep");
 }
 
 }  // namespace

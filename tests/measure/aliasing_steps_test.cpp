@@ -5,6 +5,7 @@
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/aliasing/aliasing.hpp"
+#include "wavicon/measure/measurement_list.hpp"
 
 namespace wavicon {
 namespace {
@@ -103,6 +104,64 @@ TEST(AliasingSteps, AnotherKindOfPartIsRefusedAndVerdictsCompareEachWithTheOneBe
   EXPECT_EQ(verdicts[0], "1x: worst -20.0 dBc");
   EXPECT_EQ(verdicts[1], "2x: worst -50.5 dBc, lower by 30.5 dB");
   EXPECT_EQ(verdicts[2], "8x: no more than the floor allows (< -140.0 dBc)");
+}
+
+TEST(AliasingSteps, TheSettingThatIsEnoughIsNamedAndBoundsCannotTell) {
+  auto sheet = [](const char* file, double value, bool bound, double sure = 0.2) {
+    Sheet s{"aliasing", {.file = file}, {}, {}, {}, {}, {}};
+    Reading r{"worst_alias_dbc",
+              0,
+              value,
+              "dBc",
+              std::nullopt,
+              bound,
+              {{"order", std::int64_t{9}}, {"at_hz", 20600.0}}};
+    if (!bound) r.uncertainty = sure;
+    s.readings.push_back(r);
+    return s;
+  };
+  const std::vector<Sheet> ladder = {
+      sheet("in/tern-1-times.wav", -18.8, false), sheet("in/tern-4-times.wav", -56.4, false),
+      sheet("in/tern-8-times.wav", -126.3, false), sheet("in/tern-16-times.wav", -140, true)};
+  EXPECT_EQ(
+      aliasing_answer(ladder, -80),
+      "tern-8-times is enough for -80 dBc (-126.3 dBc, order 9 at 20.6 kHz); tern-4-times is not (-56.4 dBc, "
+      "order 9 at 20.6 kHz)");
+  EXPECT_EQ(aliasing_answer(ladder, -10),
+            "tern-1-times is enough for -10 dBc (-18.8 dBc, order 9 at 20.6 kHz)");
+  EXPECT_EQ(aliasing_answer(ladder, -150),
+            "none is enough for -150 dBc; the best is tern-16-times (no product above -140.0 dBc)");
+  // Within what it is uncertain by, nothing is promised.
+  EXPECT_HAS(aliasing_answer({sheet("a", -80.1, false)}, -80), "it cannot be told");
+  EXPECT_HAS(aliasing_answer({sheet("a", -79, true)}, -80), "it cannot be told");
+  EXPECT_HAS(aliasing_answer({sheet("a", -79, false)}, -80), "a is not");
+  // One that keeps it before one that does not is not enough.
+  EXPECT_HAS(aliasing_answer({sheet("x 1.wav", -90, false), sheet("x 2.wav", -70, false)}, -80),
+             "but not what follows");
+  EXPECT_EQ(aliasing_answer({}, -80), "");
+  // The word that differs tells them apart.
+  EXPECT_HAS(aliasing_answer({sheet("out/t over=4 drive=2.wav", -50, false),
+                              sheet("out/t over=16 drive=2.wav", -99, false)},
+                             -80),
+             "over=16 is enough for -80 dBc (-99.0 dBc, order 9 at 20.6 kHz); over=4 is not");
+}
+
+// A shell sorts 16 before 2.
+TEST(AliasingSteps, CapturesAreOrderedByTheOneNumberThatDiffers) {
+  const auto order = [](const std::vector<std::string>& files) {
+    for (const MeasurementDescriptor& one : measurements())
+      if (one.name == "aliasing") return one.make()->order(files);
+    return std::vector<std::size_t>{};
+  };
+  using Places = std::vector<std::size_t>;
+  EXPECT_EQ(order({"t-1-x.wav", "t-16-x.wav", "t-2-x.wav", "t-8-x.wav"}), (Places{0, 2, 3, 1}));
+  EXPECT_EQ(order({"drive=10.5.wav", "drive=10.25.wav", "drive=9.wav"}), (Places{2, 1, 0}));
+  EXPECT_EQ(order({"g -3.wav", "g -12.wav", "g 0.wav"}), (Places{1, 0, 2}));
+  EXPECT_EQ(order({"b.wav", "a.wav"}), (Places{0, 1}));
+  EXPECT_EQ(order({"a2-x1.wav", "a1-x2.wav"}), (Places{0, 1})) << "two numbers differ";
+  EXPECT_EQ(order({"a1.wav", "a1.wav"}), (Places{0, 1}));
+  EXPECT_EQ(order({"a.wav"}), (Places{0}));
+  EXPECT_EQ(order({}), Places{});
 }
 
 }  // namespace

@@ -292,6 +292,58 @@ TEST(Dynamics, WhatIsTooShortTooCoarseOrMissingIsSaid) {
       std::string::npos);
 }
 
+// Under noise two models come to explain an attack alike: then neither detector is stated.
+TEST(Dynamics, ADetectorIsStatedOnlyWhereTheOtherOneExplainsPlainlyLess) {
+  constexpr double kRate = 48000;
+  int stated = 0, count = 0;
+  for (const auto model : {DetectorModel::gain_in_db, DetectorModel::mean_square, DetectorModel::amplitude,
+                           DetectorModel::mean_square_then_gain})
+    for (const double noise_db : {-120.0, -50.0})
+      for (const double attack_ms : {2.0, 20.0}) {
+        const double hz = attack_ms < 5 ? 5003 : 997;
+        const Played p = played(hz, -30, -4, kRate);
+        Signal y = with_gain(p, gains(p.levels, kRate, {model, 0.001 * attack_ms, 0.08, 0.001 * attack_ms}));
+        for (std::size_t n = 0; n < y.size(); ++n) y[n] += ratio_from_db(noise_db) * gaussian(9, n);
+        const Sheet sheet = dynamics_sheet(measured(p, y), {"a.wav"}, {"b.wav"});
+        const Reading* detector = find_reading(sheet, "detector", 0);
+        const std::string what =
+            name_of(model) + " " + std::to_string(attack_ms) + " " + std::to_string(noise_db);
+        ++count;
+        stated += detector != nullptr;
+        if (detector != nullptr) {
+          EXPECT_EQ(detector->text, hears_rms(model) ? "rms" : "peak") << what;
+        } else {
+          EXPECT_HAS(findings_of(sheet), "cannot tell peak from mean square") << what;
+        }
+      }
+  EXPECT_GE(stated, count / 2);
+}
+
+TEST(Dynamics, AnAttackWithinThePeriodIsABound) {
+  constexpr double kRate = 48000;
+  const auto sheet_of = [&](double hz, double attack_s) {
+    const Played p = played(hz, -40, -6, kRate);
+    return dynamics_sheet(
+        measured(p, with_gain(p, gains(p.levels, kRate, {DetectorModel::gain_in_db, attack_s, 0.08}))),
+        {"a.wav"}, {"b.wav"});
+  };
+  const Sheet unseen = sheet_of(997, 0.0002);
+  const Reading* attack = find_reading(unseen, "attack_63_ms", 0);
+  ASSERT_NE(attack, nullptr);
+  EXPECT_TRUE(attack->bound);
+  EXPECT_NEAR(*attack->value, 1, 0.1);
+  EXPECT_EQ(find_reading(unseen, "attack_equivalent_ms", 0), nullptr);
+  EXPECT_EQ(find_reading(unseen, "detector", 0), nullptr);
+  EXPECT_HAS(findings_of(unseen),
+             "over which 997 Hz tells the gain: a block of 10 kHz shows attacks from 0.1 ms");
+  // The tone that it names shows it.
+  const Sheet seen = sheet_of(10007, 0.0002);
+  attack = find_reading(seen, "attack_63_ms", 0);
+  ASSERT_NE(attack, nullptr);
+  EXPECT_FALSE(attack->bound);
+  EXPECT_NEAR(*attack->value, 0.2, 0.05);
+}
+
 TEST(Dynamics, WhatCannotBeMeasuredIsRefused) {
   const Played p = played(997, -40, -6, 48000);
   Signal broken = p.x;

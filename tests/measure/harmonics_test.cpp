@@ -156,15 +156,30 @@ TEST(Harmonics, FewPeriodsAreFittedExactly) {
   }
 }
 
-TEST(Harmonics, FoldedOrdersAreShownAndNotCounted) {
+TEST(Harmonics, FoldedOrdersAreReadWhereTheyFallAndCount) {
   Signal s{.hz = 7777.3,
            .partials = {{1, -6, 0}, {2, -66, 0}, {4, -56, 0.2}}};  // order 4 folds to 16890.8 Hz by itself
   const auto c = measured(s);
   EXPECT_TRUE(c.orders[2].folded);
   EXPECT_NEAR(c.orders[2].at_hz, 48000 - 4 * 7777.3, 1e-6);
   EXPECT_NEAR(dbc(c, 4), -50, 1e-6);
-  EXPECT_NEAR(db_from_ratio(c.thd_ratio), -60, 1e-6);
+  EXPECT_NEAR(db_from_ratio(c.thd_ratio), 10 * std::log10(1e-6 + 1e-5), 1e-6);
   EXPECT_NEAR(db_from_ratio(c.thd_n_ratio), 10 * std::log10(1e-6 + 1e-5), 1e-6);
+}
+
+TEST(Harmonics, TheHeadlineSaysWhatFolds) {
+  const auto sheet_of = [](const Signal& s) {
+    return harmonics_sheet(measure_harmonics(testing::taken(rendered(s))), {});
+  };
+  // H3 of 15 kHz at -13.9 dBc falls on 3 kHz; nothing is below half the rate.
+  const auto only = sheet_of({.hz = 15000.3, .partials = {{1, -6, 0}, {3, -19.9, 0}}});
+  EXPECT_HAS(only.findings.at(0).text,
+             "THD 20.2 % (-13.90 dB), strongest is H3 at -13.90 dBc, folded to 2.999 kHz");
+  EXPECT_NEAR(*find_reading(only, "thd_db", 0)->value, -13.9, 1e-4);
+  const auto part = sheet_of({.hz = 7777.3, .partials = {{1, -6, 0}, {2, -66, 0}, {4, -56, 0.2}}});
+  EXPECT_HAS(part.findings.at(0).text, "91 % of its power folds");
+  const auto none = sheet_of({.hz = 997.3, .partials = {{1, -6, 0}, {2, -66, 0}}});
+  EXPECT_EQ(none.findings.at(0).text.find("fold"), std::string::npos);
 }
 
 TEST(Harmonics, OrdersThatCannotBeToldApartHaveNoValue) {

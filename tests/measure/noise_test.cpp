@@ -6,6 +6,7 @@
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/random.hpp"
 #include "wavicon/audio/weighting.hpp"
+#include "wavicon/measure/common/calibration.hpp"
 
 namespace wavicon {
 namespace {
@@ -60,6 +61,60 @@ TEST(Noise, WhiteNoiseReadsItsDensityTimesTheBand) {
                   db_from_ratio(rms) + db_from_power_ratio(itu / (rate / 2)), 0.08)
           << rate;
     }
+}
+
+// Each band holds its share of a flat density, and is as sure as it is wide.
+TEST(Noise, SeveralBandsAreReadAtOnce) {
+  const auto audio = white(192000, 5, 1e-3);
+  const auto result = measured(audio, {.more_bands_hz = {{20, 90000}, {100, 200}, {20, 200000}}});
+  const ChannelNoise& c = result.channels[0];
+  ASSERT_EQ(c.more_bands.size(), 3U);
+  for (const BandNoise& band : c.more_bands)
+    EXPECT_NEAR(db_from_ratio(band.rms), -60 + db_from_power_ratio((band.to_hz - band.from_hz) / 96000),
+                1.6 * band.uncertainty_db + 0.01)
+        << band.from_hz;
+  EXPECT_EQ(c.more_bands[2].to_hz, 96000);
+  EXPECT_LT(c.more_bands[0].uncertainty_db, c.noise_uncertainty_db);
+  EXPECT_NEAR(c.more_bands[1].uncertainty_db / c.more_bands[0].uncertainty_db, std::sqrt(89980.0 / 100), 3);
+  const Sheet sheet = noise_sheet(result, {});
+  int levels = 0;
+  for (const Reading& r : sheet.readings) levels += r.name == "noise_dbfs";
+  EXPECT_EQ(levels, 4);
+  EXPECT_HAS(sheet.findings.at(0).text, "dBFS from 20 Hz to 90 kHz");
+  EXPECT_HAS(message_of(ErrorCode::bad_argument,
+                        [&] {
+                          (void)measured(audio, {.more_bands_hz = {{100, 50}}});
+                        }),
+             "from 100 to 50 Hz is empty");
+}
+
+// Hum of half the power: what is left without it is half.
+TEST(Noise, TheShareOfHumIsTold) {
+  const auto told = [](double hum_db) {
+    Audio audio = white(48000, 5, 1e-4);
+    add_sine(audio, 50, 1e-4 * std::sqrt(2.0 * 19980 / 24000) * ratio_from_db(hum_db));
+    const Sheet sheet = noise_sheet(measured(audio), {});
+    for (const Finding& f : sheet.findings)
+      if (f.code == FindingCode::mains_hum) return f.text;
+    return std::string();
+  };
+  EXPECT_HAS(told(0), "50 % of the noise power is hum, -80.8 dBFS are left without it");
+  EXPECT_EQ(told(-20).find("of the noise power"), std::string::npos);
+  EXPECT_HAS(told(30), "over 99 % of the noise power is hum");
+}
+
+TEST(Noise, LevelsAreAskedInVoltsWhereFullScaleIsKnown) {
+  EXPECT_EQ(level_dbfs_of("-20", {}), -20);
+  EXPECT_EQ(level_dbfs_of("-20dBFS", 2.0), -20);
+  EXPECT_NEAR(level_dbfs_of("4V", 2.0), 20 * std::log10(2.0), 1e-12);
+  EXPECT_NEAR(level_dbfs_of("50mV", 2.0), 20 * std::log10(0.025), 1e-12);
+  EXPECT_NEAR(level_dbfs_of("4dBu", 2.0), 4 + 20 * std::log10(std::sqrt(0.6) / 2), 1e-9);
+  EXPECT_NEAR(level_dbfs_of("-10dBV", 2.0), -10 - 20 * std::log10(2.0), 1e-12);
+  for (const char* text : {"", "V", "4 V", "-4V", "0V", "1e999V", "nan", "4dB"})
+    EXPECT_HAS(message_of(ErrorCode::bad_argument, [&] { (void)level_dbfs_of(text, 2.0); }), "write it as")
+        << text;
+  EXPECT_HAS(message_of(ErrorCode::bad_argument, [] { (void)level_dbfs_of("4V", {}); }),
+             "--calibrate 0dBFS=2.45Vrms");
 }
 
 TEST(Noise, ToneAndHarmonicsAreCutOut) {

@@ -30,7 +30,7 @@ TEST(Table, DigitsFollowTheUncertainty) {
     sheet.readings[3].value = value;
     sheet.readings[3].uncertainty = uncertainty;
     const std::string text = sheet_table(sheet), line = text.substr(text.find("h3_dbc"));
-    std::istringstream words(line.substr(0, line.find("dBc\n")));
+    std::istringstream words(line.substr(0, line.find(" dBc ")));
     std::string word, joined;
     while (words >> word) joined += (joined.empty() ? "" : " ") + word;
     return joined;

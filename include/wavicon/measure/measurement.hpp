@@ -42,6 +42,7 @@ struct OptionField {
   std::optional<Range> range;      ///< of each number; none: anything
   std::vector<std::string> words;  ///< that are allowed; empty: any
   std::size_t count = 0;           ///< of a list: exactly so many values; 0: any
+  bool repeatable = false;         ///< a list of such groups, one after the other
 };
 
 /// The key without its unit and with dashes: "window" of "window_s".
@@ -60,8 +61,9 @@ struct ExtraInput {
 struct ExtraOutput {
   std::string name;  ///< "residual"
   std::string sentence;
-  bool several = false;     ///< a folder of files
-  bool one_capture = true;  ///< only when one capture is measured
+  bool several = false;            ///< a folder of files
+  bool one_capture = true;         ///< only when one capture is measured
+  bool folder_of_several = false;  ///< a file of one capture, a folder with one for each of several
 };
 
 /// A picture by the word that chooses it.
@@ -84,6 +86,7 @@ struct MeasureRequest {
   RmsReference rms_reference = RmsReference::square;
   std::string picture;                          ///< the word of a PictureChoice; empty: the first
   std::optional<JudgedCapture> reference;       ///< A, where there is one
+  std::optional<JudgedCapture> clean_signal;    ///< that the captures hold: see by_reference
   std::map<std::string, JudgedCapture> inputs;  ///< by ExtraInput::name
   OpenSink open_sink;                           ///< empty: no output is wanted
   std::function<void(double)> progress;         ///< 0 … 1, when given
@@ -111,6 +114,8 @@ class WAVICON_EXPORT Measurement {
     (void)request;
     (void)sheets;
   }
+  /// Places of several captures in the order in which they are measured and shown.
+  [[nodiscard]] virtual std::vector<std::size_t> order(const std::vector<std::string>& files) const;
   /// What the captures are beside each other, a sentence a line; empty for nothing.
   [[nodiscard]] virtual std::vector<std::string> compare(const std::vector<Sheet>& sheets) const {
     (void)sheets;
@@ -139,11 +144,14 @@ struct MeasurementDescriptor {
   std::string part_help;                          ///< what naming a part does; empty: it takes none
   std::vector<ExtraInput> inputs;
   std::vector<ExtraOutput> outputs;
-  std::vector<PictureChoice> pictures;             ///< the first is the default; empty: none
-  bool draws_several = true;                       ///< captures over each other in one picture
-  bool of_one_file = false;                        ///< against: A and B may be channels of one file
-  bool all_parts_at_once = false;                  ///< every part that suits is measured together
-  bool recognises = false;                         ///< signals without a recipe are taken apart first
+  std::vector<PictureChoice> pictures;  ///< the first is the default; empty: none
+  bool draws_several = true;            ///< captures over each other in one picture
+  bool of_one_file = false;             ///< against: A and B may be channels of one file
+  bool all_parts_at_once = false;       ///< every part that suits is measured together
+  bool recognises = false;              ///< signals without a recipe are taken apart first
+  /// A capture can be measured by a clean signal that somebody else made (`--reference`): that is the
+  /// request's clean_signal, and the capture is what holding() made of it.
+  bool by_reference = false;
   PartUse (*part_use)(const PartKind&) = nullptr;  ///< null: none
   std::vector<std::string> headline;               ///< readings that tell captures apart at a glance
   std::unique_ptr<Measurement> (*make)() = nullptr;

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "measure/common/by_setting.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/aliasing/aliasing.hpp"
 #include "wavicon/sheet/sheet_builder.hpp"
@@ -223,25 +224,94 @@ class Builder {
 
 }  // namespace
 
+namespace {
+
+// Of all channels.
+const Reading* worst_of(const Sheet& sheet) {
+  const Reading* worst = nullptr;
+  for (const Reading& r : sheet.readings)
+    if (r.name == "worst_alias_dbc" && r.value && (worst == nullptr || *r.value > *worst->value)) worst = &r;
+  return worst;
+}
+
+double number_of(const Reading& reading, std::string_view condition) {
+  for (const auto& [name, value] : reading.conditions)
+    if (name == condition) {
+      if (const auto* real = std::get_if<double>(&value)) return *real;
+      if (const auto* whole = std::get_if<std::int64_t>(&value)) return static_cast<double>(*whole);
+    }
+  return 0;
+}
+
+std::string product_text(const Reading& worst) {
+  if (worst.bound) return fmt::format("no product above {:.1f} dBc", *worst.value);
+  const double hz = number_of(worst, "at_hz");
+  return fmt::format("{:.1f} dBc, order {:g} at {}", *worst.value, number_of(worst, "order"),
+                     hz < 1000 ? fmt::format("{:.0f} Hz", hz) : fmt::format("{:.1f} kHz", hz / 1000));
+}
+
+// Whether the worst product, with what it is uncertain by, keeps below a level: 1; lies above it: -1; 0:
+// cannot be told.
+int keeps(const Reading& worst, double enough_dbc) {
+  const double sure = worst.uncertainty.value_or(0);
+  if (*worst.value + (worst.bound ? 0 : sure) <= enough_dbc) return 1;
+  return worst.bound || *worst.value - sure <= enough_dbc ? 0 : -1;
+}
+
+}  // namespace
+
+std::string aliasing_answer(const std::vector<Sheet>& sheets, double enough_dbc) {
+  std::vector<std::string> files;
+  std::vector<const Reading*> worst;
+  for (const Sheet& sheet : sheets)
+    if (const Reading* reading = worst_of(sheet)) {
+      files.push_back(sheet.capture.file);
+      worst.push_back(reading);
+    }
+  if (worst.empty()) return "";
+  const std::vector<std::string> names = measure_detail::setting_labels(files);
+  // The first from which on all keep it.
+  std::size_t first = worst.size();
+  while (first > 0 && keeps(*worst[first - 1], enough_dbc) > 0) --first;
+  const auto fails = [&](std::size_t i) {
+    return keeps(*worst[i], enough_dbc) < 0
+               ? fmt::format("{} is not ({})", names[i], product_text(*worst[i]))
+               : fmt::format("of {} it cannot be told ({})", names[i], product_text(*worst[i]));
+  };
+  if (first == worst.size()) {
+    const auto best = static_cast<std::size_t>(
+        std::min_element(worst.begin(), worst.end(),
+                         [](const Reading* p, const Reading* q) { return *p->value < *q->value; }) -
+        worst.begin());
+    if (worst.size() == 1) return fmt::format("for {:g} dBc, {}", enough_dbc, fails(0));
+    return keeps(*worst[best], enough_dbc) > 0
+               ? fmt::format("{} keeps below {:g} dBc ({}), but not what follows: {}", names[best],
+                             enough_dbc, product_text(*worst[best]), fails(worst.size() - 1))
+               : fmt::format("none is enough for {:g} dBc; the best is {} ({})", enough_dbc, names[best],
+                             product_text(*worst[best]));
+  }
+  std::string text =
+      fmt::format("{} is enough for {:g} dBc ({})", names[first], enough_dbc, product_text(*worst[first]));
+  return first == 0 ? text : text + "; " + fails(first - 1);
+}
+
 std::vector<std::string> aliasing_verdicts(const std::vector<Sheet>& sheets) {
   std::vector<std::string> verdicts;
   const Reading* before = nullptr;
   for (const Sheet& sheet : sheets) {
-    const auto found = std::find_if(sheet.readings.begin(), sheet.readings.end(),
-                                    [](const Reading& r) { return r.name == "worst_alias_dbc"; });
-    if (found == sheet.readings.end() || !found->value) continue;
-    const Reading& r = *found;
+    const Reading* worst = worst_of(sheet);
+    if (worst == nullptr) continue;
     std::string text = sheet.capture.file + ": ";
-    if (r.bound)
-      text += fmt::format("no more than the floor allows (< {:.1f} dBc)", *r.value);
+    if (worst->bound)
+      text += fmt::format("no more than the floor allows (< {:.1f} dBc)", *worst->value);
     else if (before == nullptr || before->bound)
-      text += fmt::format("worst {:.1f} dBc", *r.value);
+      text += fmt::format("worst {:.1f} dBc", *worst->value);
     else
-      text +=
-          fmt::format("worst {:.1f} dBc, {} by {:.1f} dB", *r.value,
-                      *r.value < *before->value ? "lower" : "higher", std::abs(*r.value - *before->value));
+      text += fmt::format("worst {:.1f} dBc, {} by {:.1f} dB", *worst->value,
+                          *worst->value < *before->value ? "lower" : "higher",
+                          std::abs(*worst->value - *before->value));
     verdicts.push_back(std::move(text));
-    before = &r;
+    before = worst;
   }
   return verdicts;
 }

@@ -115,6 +115,7 @@ MeasurementDescriptor clipping_measurement() {
       .told = {FindingCode::clipped_in_chain, FindingCode::over_between_samples},
       .part_help = "staircase or ramp of the stimulus to measure (default: the first)",
       .pictures = {{"thd", "THD"}, {"gain", "gain"}},
+      .by_reference = true,
       .part_use =
           [](const PartKind& kind) {
             return rank(kind) < 0                            ? PartUse::no

@@ -13,6 +13,9 @@ namespace {
 
 using measure_detail::tidy_db;
 
+constexpr double kAsGood = 1.5;     // times the error of the best model, and …
+constexpr double kAsGoodDb = 0.01;  // … what a gain is read to
+constexpr double kShowsAttackHz = 10000;
 constexpr double kSettledDb = 0.05;    // that a step of the staircase may wander
 constexpr double kPoorFitDb = 0.3;     // of a static curve
 constexpr double kReturned = 0.98;     // of the change
@@ -198,6 +201,7 @@ class Writer {
     const GainStep& up = b.attack;
     add("onset_ms", up.onset_s ? std::optional(1000 * *up.onset_s) : std::nullopt,
         {{"to", std::string("10 %")}, {"window_ms", 1000 * b.window_s}});
+    if (up.to_63_s && *up.to_63_s < b.window_s) return write_unseen_attack(b, of);
     times("attack", up);
     if (up.overshoot_db > kOvershootDb) add("overshoot_db", up.overshoot_db, {});
     if (up.to_63_s && up.to_90_s)
@@ -225,23 +229,56 @@ class Writer {
           up.models.size() > 1
               ? fmt::format("; next best: {}, {:.2g} dB", name_of(up.models[1].model), up.models[1].error_db)
               : "";
-      Reading& detector = add("detector", std::nullopt,
-                              {{"model", name_of(best.model)},
-                               {"constant_ms", 1000 * best.constant_s},
-                               {"second_constant_ms", 1000 * best.second_s},
-                               {"fit_error_db", best.error_db}});
-      detector.text = hears_rms(best.model) ? "rms" : "peak";
-      std::string constants = milliseconds(best.constant_s);
-      if (best.second_s > 0) constants += " and " + milliseconds(best.second_s);
-      say(Severity::note, FindingCode::result,
-          fmt::format("it hears the {}{}: {} with {} explains the attack within {:.2g} dB{}",
-                      hears_rms(best.model) ? "mean square (rms)" : "peak", of, name_of(best.model),
-                      constants, best.error_db, next));
+      if (const ModelFit* other = as_good(up.models); other != nullptr) {
+        say(Severity::note, FindingCode::left_out,
+            fmt::format(
+                "cannot tell peak from mean square (rms){}: {} explains the attack within {:.2g} dB, {} "
+                "within {:.2g} dB",
+                of, name_of(best.model), best.error_db, name_of(other->model), other->error_db));
+      } else {
+        Reading& detector = add("detector", std::nullopt,
+                                {{"model", name_of(best.model)},
+                                 {"constant_ms", 1000 * best.constant_s},
+                                 {"second_constant_ms", 1000 * best.second_s},
+                                 {"fit_error_db", best.error_db}});
+        detector.text = hears_rms(best.model) ? "rms" : "peak";
+        std::string constants = milliseconds(best.constant_s);
+        if (best.second_s > 0) constants += " and " + milliseconds(best.second_s);
+        say(Severity::note, FindingCode::result,
+            fmt::format("it hears the {}{}: {} with {} explains the attack within {:.2g} dB{}",
+                        hears_rms(best.model) ? "mean square (rms)" : "peak", of, name_of(best.model),
+                        constants, best.error_db, next));
+      }
     } else {
       say(Severity::note, FindingCode::left_out,
           fmt::format("whether it hears peak or rms{} takes the static curve: play a staircase as well", of));
     }
     shape("attack shape" + name, b, up, up_zero(b));
+  }
+
+  // The best model of the other kind, where it explains the attack nearly as well.
+  static const ModelFit* as_good(const std::vector<ModelFit>& models) {
+    const ModelFit& best = models.front();
+    const auto other = std::find_if(models.begin(), models.end(), [&](const ModelFit& fit) {
+      return hears_rms(fit.model) != hears_rms(best.model);
+    });
+    if (other == models.end()) return nullptr;
+    return other->error_db < kAsGood * best.error_db + kAsGoodDb ? &*other : nullptr;
+  }
+
+  // Each value of the gain is taken over a window: what is over within it is only bounded.
+  void write_unseen_attack(const BlockDynamics& b, const std::string& of) {
+    const double window_ms = 1000 * b.window_s;
+    const Conditions way = {{"gain_from_db", b.attack.start_db}, {"gain_to_db", b.attack.end_db}};
+    add("attack_63_ms", window_ms, way).bound = true;
+    if (b.attack.to_90_s) add("attack_90_ms", std::max(window_ms, 1000 * *b.attack.to_90_s), {}).bound = true;
+    say(Severity::note, FindingCode::limited_range,
+        fmt::format(
+            "the attack is shorter than {}, over which {:g} Hz tells the gain{}{}", milliseconds(b.window_s),
+            b.frequency_hz, of,
+            b.frequency_hz < kShowsAttackHz
+                ? fmt::format(": a block of {:g} kHz shows attacks from 0.1 ms", kShowsAttackHz / 1000)
+                : ""));
   }
 
   void write_release(const BlockDynamics& b, const std::string& of, const std::string& name) {

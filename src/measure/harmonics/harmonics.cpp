@@ -101,7 +101,7 @@ void set_thd(ChannelHarmonics& channel) {
   double power = 0, raw = 0, noise = 0, bounds = 0, beside = 0, squares = 0;
   channel.has_thd = false;
   for (const HarmonicOrder& order : channel.orders) {
-    if (order.folded || order.hidden) continue;
+    if (order.hidden) continue;
     channel.has_thd = true;
     const double noise_power = order.noise_amplitude * order.noise_amplitude;
     power += order.raw_amplitude * order.raw_amplitude - noise_power;
@@ -180,7 +180,7 @@ ChannelHarmonics measure_floor(const ChannelHarmonics& channel, double sample_ra
   double thd = 0;
   for (HarmonicOrder& order : floor.orders) {
     order.amplitude = std::max(order.raw_amplitude, order.noise_amplitude);
-    if (!order.folded && !order.hidden) thd += order.raw_amplitude * order.raw_amplitude;
+    if (!order.hidden) thd += order.raw_amplitude * order.raw_amplitude;
   }
   floor.thd_ratio = std::sqrt(thd) / floor.fundamental_amplitude;
   return floor;

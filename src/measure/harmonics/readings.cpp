@@ -65,8 +65,8 @@ const ReadingTable& harmonics_readings() {
            .digits = 2,
            .definition = "Root sum of squares of the counted orders over the fundamental.",
            .source = "20·log10(sqrt(ΣHk²)/H1), IEC 60268-3",
-           .misleads = "Orders above half the rate are not counted: a low figure at a high frequency can "
-                       "mean that they fold.",
+           .misleads = "Orders above half the rate count where folding puts them (`folded_orders`): at twice "
+                       "the rate the figure can be another one.",
            .rate = RateLaw::other,
            .floor = Owes::sometimes,
            .uncertainty = Owes::sometimes,

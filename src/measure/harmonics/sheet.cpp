@@ -18,6 +18,7 @@ namespace {
 using measure_detail::level_dbfs;
 
 constexpr double kDcWorthSayingDbfs = -100;
+constexpr double kMuchFolds = 0.01;  // of the power of all orders
 
 // Builds the readings of one channel.
 class ChannelSheet {
@@ -109,11 +110,14 @@ class ChannelSheet {
   }
 
   void add_thd() {
-    std::vector<double> counted;
-    for (const HarmonicOrder& order : channel_.orders)
-      if (!order.folded && !order.hidden) counted.push_back(order.order);
+    std::vector<double> counted, folded;
+    for (const HarmonicOrder& order : channel_.orders) {
+      if (!order.hidden) counted.push_back(order.order);
+      if (!order.hidden && order.folded) folded.push_back(order.order);
+    }
     const bool exists = channel_.state == ChannelHarmonics::State::measured && channel_.has_thd;
-    const Conditions orders = {{"orders", counted}};
+    Conditions orders = {{"orders", counted}};
+    if (!folded.empty()) orders.emplace_back("folded_orders", folded);
     const bool bound = exists && channel_.thd_bound;
     Reading& db = reading("thd_db", exists ? level_dbfs(channel_.thd_ratio) : std::nullopt,
                           exists ? level_dbfs(floor_.thd_ratio) : std::nullopt, bound, orders);
@@ -127,7 +131,7 @@ class ChannelSheet {
   void add_balance() {
     double even = 0, odd = 0, of_even = 0, of_odd = 0;
     for (const HarmonicOrder& order : channel_.orders)
-      if (!order.folded && !order.hidden && !order.bound) {
+      if (!order.hidden && !order.bound) {
         const double power = order.amplitude * order.amplitude, moved = power * order.uncertainty_db;
         (order.order % 2 == 0 ? even : odd) += power;
         (order.order % 2 == 0 ? of_even : of_odd) += moved * moved;
@@ -198,6 +202,10 @@ class ChannelSheet {
   SheetBuilder& sheet_;
 };
 
+std::string frequency_words(double hz) {
+  return hz < 1000 ? fmt::format("{:.1f} Hz", hz) : fmt::format("{:.3f} kHz", hz / 1000);
+}
+
 std::string percent_text(double ratio) {
   const double percent = 100 * ratio;
   return percent >= 0.01 ? fmt::format("{:.3g} %", percent) : fmt::format("{:.2g} %", percent);
@@ -207,13 +215,15 @@ std::string percent_text(double ratio) {
 std::string headline(const ChannelHarmonics& c) {
   const double a = c.fundamental_amplitude;
   std::string text = fmt::format("{:.3f} Hz at {:.2f} dBFS", c.fundamental_hz, db_from_ratio(a));
-  if (!c.has_thd) return text + ": no order lies below half the sample rate, so there is no THD";
+  if (!c.has_thd) return text + ": no order can be told apart, so there is no THD";
   const std::string thd = fmt::format("{:.2f} dB", db_from_ratio(c.thd_ratio));
-  double even = 0, odd = 0;
+  double even = 0, odd = 0, folded = 0;
   const HarmonicOrder* strongest = nullptr;
   for (const HarmonicOrder& order : c.orders) {
-    if (order.folded || order.hidden || order.bound) continue;
-    (order.order % 2 == 0 ? even : odd) += order.amplitude * order.amplitude;
+    if (order.hidden || order.bound) continue;
+    const double power = order.amplitude * order.amplitude;
+    (order.order % 2 == 0 ? even : odd) += power;
+    if (order.folded) folded += power;
     if (strongest == nullptr || order.amplitude > strongest->amplitude) strongest = &order;
   }
   if (strongest == nullptr)
@@ -221,6 +231,9 @@ std::string headline(const ChannelHarmonics& c) {
   text +=
       fmt::format(": THD {}{} ({}), strongest is H{} at {:.2f} dBc", c.thd_bound ? "below " : "",
                   percent_text(c.thd_ratio), thd, strongest->order, db_from_ratio(strongest->amplitude / a));
+  if (strongest->folded) text += ", folded to " + frequency_words(strongest->at_hz);
+  if (folded > kMuchFolds * (even + odd) && folded < (1 - kMuchFolds) * (even + odd))
+    text += fmt::format(", {:.0f} % of its power folds", 100 * folded / (even + odd));
   if (even == 0) return text + ", odd orders only";
   if (odd == 0) return text + ", even orders only";
   return text + (odd > even ? ", odd orders lead" : ", even orders lead");
@@ -267,11 +280,10 @@ void add_doubts(const HarmonicsResult& result, std::size_t index, std::vector<Fi
   const double half_khz = result.sample_rate_hz / 2000;
   if (!folded.empty())
     say(Severity::note, FindingCode::folded_orders,
-        fmt::format(
-            "order{} above half the rate ({:g} kHz): shown where folding would put {}, not counted in THD",
-            folded.size() == 1 ? fmt::format(" {} lies", folded[0])
-                               : fmt::format("s {} to {} lie", folded.front(), folded.back()),
-            half_khz, folded.size() == 1 ? "it" : "them"));
+        fmt::format("order{} above half the rate ({:g} kHz): read and counted in THD where folding puts {}",
+                    folded.size() == 1 ? fmt::format(" {} lies", folded[0])
+                                       : fmt::format("s {} to {} lie", folded.front(), folded.back()),
+                    half_khz, folded.size() == 1 ? "it" : "them"));
   if (!hidden.empty())
     say(Severity::note, FindingCode::folded_orders,
         fmt::format("H{} cannot be told apart at this frequency: folding puts them on "

@@ -21,35 +21,58 @@ int rank(const PartKind& kind) {
 class NoiseFloor : public Measurement {
  public:
   std::vector<OptionField> fields() override {
-    return {band_field(band_hz_, "FROM TO in Hz (default: 20 20000)"),
-            {.key = "tone_hz",
-             .target = &options_.tone_hz,
-             .unit = "Hz",
-             .sentence =
-                 "tone in Hz to be cut out with its harmonics (default: the strongest, if one stands out)"},
-            {.key = "keep_tone", .target = &options_.keep_tone, .sentence = "cut nothing out"},
-            {.key = "reference_level_dbfs",
-             .target = &options_.reference_dbfs,
-             .unit = "dBFS",
-             .sentence = "dBFS of the sine that the dynamic range refers to"},
-            {.key = "calibrate",
-             .target = &calibrate_,
-             .sentence = "what a full-scale sine is: 0dBFS=2.45Vrms, 0dBFS=18dBu"}};
+    return {
+        {.key = "band_hz",
+         .target = &bands_hz_,
+         .unit = "Hz",
+         .sentence = "FROM TO in Hz (default: 20 20000); repeatable: weighted levels and ratios are those of "
+                     "the first",
+         .count = 2,
+         .repeatable = true},
+        {.key = "tone_hz",
+         .target = &options_.tone_hz,
+         .unit = "Hz",
+         .sentence =
+             "tone in Hz to be cut out with its harmonics (default: the strongest, if one stands out)"},
+        {.key = "keep_tone", .target = &options_.keep_tone, .sentence = "cut nothing out"},
+        {.key = "reference_level",
+         .target = &reference_level_,
+         .sentence = "the sine that the dynamic range refers to: -20 (dBFS), 4V, 50mV, 4dBu, -10dBV"},
+        {.key = "calibrate",
+         .target = &calibrate_,
+         .sentence = "what a full-scale sine is: 0dBFS=2.45Vrms, 0dBFS=18dBu; of all captures, or one for "
+                     "each"}};
   }
 
-  void check(const MeasureRequest&) const override {
-    if (!calibrate_.empty()) (void)full_scale_vrms(calibrate_);
+  void check(const MeasureRequest& request) const override {
+    std::optional<double> any;
+    for (const std::string& one : calibrate_) any = full_scale_vrms(one);
+    if (calibrate_.size() > 1 && calibrate_.size() != request.capture_count)
+      throw Error(
+          ErrorCode::bad_argument,
+          fmt::format("{} calibrations for {} capture{}: give one for all, or one for each",
+                      calibrate_.size(), request.capture_count, request.capture_count == 1 ? "" : "s"));
+    (void)level_dbfs_of(reference_level_, any);
+    if (bands_hz_.size() % 2 != 0) throw Error(ErrorCode::bad_argument, "a band is two frequencies, FROM TO");
   }
 
   std::vector<Sheet> measure(const MeasureRequest& request, const JudgedCapture& capture,
-                             std::size_t) override {
+                             std::size_t index) override {
     const ChosenStretch stretch = stretch_of(request, capture);
     NoiseOptions options = options_;
     options.from_s = stretch.from_s;
     options.to_s = stretch.to_s;
     options.rms_reference = request.rms_reference;
-    take_band(band_hz_, options.band_from_hz, options.band_to_hz);
-    if (!calibrate_.empty()) options.full_scale_vrms = full_scale_vrms(calibrate_);
+    if (bands_hz_.size() >= 2) {
+      options.band_from_hz = bands_hz_[0];
+      options.band_to_hz = bands_hz_[1];
+    }
+    for (std::size_t i = 2; i + 1 < bands_hz_.size(); i += 2)
+      options.more_bands_hz.emplace_back(bands_hz_[i], bands_hz_[i + 1]);
+    if (!calibrate_.empty())
+      options.full_scale_vrms =
+          full_scale_vrms(calibrate_.size() == 1 ? calibrate_[0] : calibrate_.at(index));
+    options.reference_dbfs = level_dbfs_of(reference_level_, options.full_scale_vrms);
     auto part = stretch.part;
     if (!part && capture.played() && !capture.stimulus_recognised() && !request.selection.in_seconds() &&
         capture.stimulus().parts().size() == 1)
@@ -71,7 +94,7 @@ class NoiseFloor : public Measurement {
     std::vector<std::pair<double, std::string>> levels;
     for (const Sheet& sheet : sheets)
       for (const Reading& r : sheet.readings)
-        if (r.name == "noise_dbfs" && r.value)
+        if (r.name == "noise_dbfs" && r.value && is_first_of_its_channel(sheet, r))
           levels.emplace_back(
               *r.value, sheet.capture.file +
                             (sheet.capture.channels > 1 ? fmt::format(" channel {}", *r.channel + 1) : ""));
@@ -100,6 +123,12 @@ class NoiseFloor : public Measurement {
   }
 
  private:
+  // Of several bands the first.
+  static bool is_first_of_its_channel(const Sheet& sheet, const Reading& reading) {
+    for (const Reading& r : sheet.readings)
+      if (r.name == reading.name && r.channel == reading.channel) return &r == &reading;
+    return false;
+  }
   // Of what was recognised a pause alone: a tone may be hum.
   [[nodiscard]] static ChosenStretch stretch_of(const MeasureRequest& request, const JudgedCapture& capture) {
     if (!capture.stimulus_recognised() || !request.selection.part.empty())
@@ -113,8 +142,9 @@ class NoiseFloor : public Measurement {
   }
 
   NoiseOptions options_;
-  std::vector<double> band_hz_;
-  std::string calibrate_;
+  std::vector<double> bands_hz_;
+  std::string reference_level_ = "0";
+  std::vector<std::string> calibrate_;
 };
 
 }  // namespace
@@ -127,6 +157,7 @@ MeasurementDescriptor noise_measurement() {
           .part_help = "measure this part of the stimulus (default: the first silence, else the first tone)",
           .pictures = {{"density", "noise density over frequency"}, {"time", "noise over time"}},
           .recognises = true,
+          .by_reference = true,
           .part_use =
               [](const PartKind& kind) {
                 return std::holds_alternative<Silence>(kind) ? PartUse::usual

@@ -140,11 +140,13 @@ void add_mains(AudioSource& source, const FrameRange& range, std::vector<Channel
 
 void require_valid(const NoiseOptions& o, double rate) {
   auto fail = [](const std::string& what) { throw Error(ErrorCode::bad_argument, what); };
-  if (!(o.band_from_hz >= 0 && o.band_to_hz > o.band_from_hz))
-    fail(fmt::format("the band from {} to {} Hz is empty", o.band_from_hz, o.band_to_hz));
-  if (o.band_from_hz >= rate / 2)
-    fail(fmt::format("the band begins at {} Hz, not below half the sample rate ({} Hz)", o.band_from_hz,
-                     rate / 2));
+  auto bands = o.more_bands_hz;
+  bands.emplace_back(o.band_from_hz, o.band_to_hz);
+  for (const auto& [from, to] : bands) {
+    if (!(from >= 0 && to > from)) fail(fmt::format("the band from {} to {} Hz is empty", from, to));
+    if (from >= rate / 2)
+      fail(fmt::format("the band begins at {} Hz, not below half the sample rate ({} Hz)", from, rate / 2));
+  }
   if (o.tone_hz && !(*o.tone_hz > 0 && *o.tone_hz < rate / 2))
     fail(
         fmt::format("a tone of {} Hz does not lie below half the sample rate ({} Hz)", *o.tone_hz, rate / 2));
@@ -208,6 +210,8 @@ void add_uncertainties(const Rest& rest, const WelchPlan& plan, const PowerSprea
   channel.noise_uncertainty_db = of(density, from, to, unweighted);
   channel.noise_a_uncertainty_db = of(density, from, to, a_weight);
   channel.noise_468_uncertainty_db = of(density, from, to, itu_r_468_weight);
+  for (BandNoise& band : channel.more_bands)
+    band.uncertainty_db = of(density, band.from_hz, band.to_hz, unweighted);
   channel.band_uncertainty_db = of(rest.with_harmonics, from, to, unweighted);
   channel.whole_uncertainty_db =
       of(rest.with_harmonics, plan.lobe_half_bins() * bin, result.sample_rate_hz / 2, unweighted);
@@ -285,6 +289,11 @@ NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& opti
     channel.noise_rms = std::sqrt(band_power(values, plan.bin_hz(), from, to, unweighted));
     channel.noise_a_rms = std::sqrt(band_power(values, plan.bin_hz(), from, to, a_weight));
     channel.noise_468_rms = std::sqrt(band_power(values, plan.bin_hz(), from, to, itu_r_468_weight));
+    for (const auto& [low, high] : options.more_bands_hz) {
+      BandNoise band{.from_hz = low, .to_hz = std::min(high, rate / 2)};
+      band.rms = std::sqrt(band_power(values, plan.bin_hz(), band.from_hz, band.to_hz, unweighted));
+      channel.more_bands.push_back(band);
+    }
     channel.spurs = spurs_of(rest, channel, options, to, 2 * plan.lobe_half_bins() * plan.bin_hz());
     add_density(rest, rate / 2, channel);
     if (!channel.silent) add_uncertainties(rests[c], plan, chance, result, channel);

@@ -15,6 +15,8 @@ namespace {
 constexpr double kShownDbfs = -220;
 constexpr double kExactS = 5;
 constexpr double kComesUpDb = 3;
+constexpr double kHumWorthSaying = 0.05;  // of the power in the band
+constexpr double kNearlyAllHum = 0.99;    // beyond, what is left is told by the lines' uncertainty alone
 
 using measure_detail::level_dbfs;
 
@@ -65,6 +67,14 @@ class Builder {
     level("noise_a_dbfs", c.noise_a_rms, c.noise_a_uncertainty_db, result_.floor_a_rms, "A");
     level("noise_468_dbfs", c.noise_468_rms, c.noise_468_uncertainty_db, result_.floor_468_rms,
           "ITU-R 468, RMS detector");
+    for (const BandNoise& band : c.more_bands) {
+      const auto value = level_dbfs(band.rms);
+      reading("noise_dbfs", value ? std::optional(*value + shift) : std::nullopt,
+              {{"bandwidth_hz", std::vector<double>{band.from_hz, band.to_hz}},
+               {"weighting", std::string("none")},
+               {"rms_reference", name_of(o_.rms_reference)}})
+          .uncertainty = band.uncertainty_db;
+    }
     if (!o_.full_scale_vrms) return;
     const double vrms = c.noise_rms * std::sqrt(2.0) * *o_.full_scale_vrms;
     const Conditions calibration = {{"weighting", std::string("none")},
@@ -123,9 +133,23 @@ class Builder {
     const auto strongest = std::max_element(c.mains.begin(), c.mains.end(),
                                             [](const auto& a, const auto& b) { return a.peak < b.peak; });
     say(Severity::note, FindingCode::mains_hum,
-        fmt::format("mains hum at {:.3f} Hz: {} line{}, the strongest {:.1f} dBFS at {:.1f} Hz", *c.mains_hz,
-                    c.mains.size(), c.mains.size() == 1 ? "" : "s", db_from_ratio(strongest->peak),
-                    strongest->hz));
+        fmt::format("mains hum at {:.3f} Hz: {} line{}, the strongest {:.1f} dBFS at {:.1f} Hz{}",
+                    *c.mains_hz, c.mains.size(), c.mains.size() == 1 ? "" : "s",
+                    db_from_ratio(strongest->peak), strongest->hz, share_of_hum(c)));
+  }
+
+  // What the level would be without it, where that is worth saying.
+  [[nodiscard]] std::string share_of_hum(const ChannelNoise& c) const {
+    double hum = 0;
+    for (const MainsLine& line : c.mains)
+      if (line.hz >= o_.band_from_hz && line.hz <= result_.band_to_hz) hum += line.peak * line.peak / 2;
+    const double all = c.noise_rms * c.noise_rms;
+    if (hum < kHumWorthSaying * all) return "";
+    if (hum > kNearlyAllHum * all)
+      return fmt::format("; over {:.0f} % of the noise power is hum", 100 * kNearlyAllHum);
+    return fmt::format("; {:.0f} % of the noise power is hum, {:.1f} dBFS are left without it",
+                       100 * hum / all,
+                       db_from_ratio(std::sqrt(all - hum)) + rms_reference_db(o_.rms_reference));
   }
 
   void add_spurs(const ChannelNoise& c) {
@@ -149,7 +173,8 @@ class Builder {
                      "({:.1f} bits) below {:g} dBFS",
                      db_from_ratio(c.noise_rms) + shift, db_from_ratio(c.noise_a_rms) + shift,
                      o_.band_from_hz, result_.band_to_hz / 1000, under_, range_db, range_db / 6.02,
-                     o_.reference_dbfs),
+                     o_.reference_dbfs) +
+             other_bands(c, shift),
          channel_});
     if (o_.played_tone_hz && !c.tone_hz)
       say(Severity::warning, FindingCode::nothing_found,
@@ -177,6 +202,17 @@ class Builder {
             fmt::format("the noise {} by {:.1f} dB from the first third to the last: it is not steady",
                         change > 0 ? "comes up" : "goes down", std::abs(change)));
     }
+  }
+
+  static std::string hertz(double hz) {
+    return hz < 1000 ? fmt::format("{:g} Hz", hz) : fmt::format("{:g} kHz", hz / 1000);
+  }
+  static std::string other_bands(const ChannelNoise& c, double shift) {
+    std::string text;
+    for (const BandNoise& band : c.more_bands)
+      text += fmt::format("; {:.1f} dBFS from {} to {}", db_from_ratio(std::max(1e-15, band.rms)) + shift,
+                          hertz(band.from_hz), hertz(band.to_hz));
+    return text;
   }
 
   void add_curves(const ChannelNoise& c) {

@@ -21,10 +21,12 @@ constexpr std::int64_t kMostTaps = 1 << 20;  // of a filter from a file: 20 s at
 // Writes planar blocks scaled, after silence up to the first frame of A.
 class Trail {
  public:
-  Trail(const MeasureRequest& request, const char* output, double rate, int channels, double gain)
+  // @param item  the name of one of several, in a folder; empty: one file.
+  Trail(const MeasureRequest& request, const char* output, const std::string& item, double rate, int channels,
+        double gain)
       : gain_(gain), channels_(static_cast<std::size_t>(channels)) {
     if (request.open_sink)
-      sink_ = request.open_sink(output, "",
+      sink_ = request.open_sink(output, item.empty() ? "" : item + "-" + output,
                                 {.sample_rate_hz = rate, .channel_count = channels, .description = ""});
   }
   void take(std::int64_t first_frame, std::span<const double> planar) {
@@ -94,8 +96,9 @@ class Null : public Measurement {
           fmt::format("{} has {:g} Hz and {} has {:g} Hz; --resample brings the lower one up to the higher",
                       a.info().file, a.sample_rate_hz(), b.info().file, b.sample_rate_hz()));
     const int channels = std::max(a.channel_count(), b.channel_count());
-    Trail residual(request, "residual", rate, channels, ratio_from_db(residual_gain_db_)),
-        aligned(request, "aligned", rate, channels, 1);
+    const std::string item = request.capture_count > 1 && request.open_sink ? item_of(b) : "";
+    Trail residual(request, "residual", item, rate, channels, ratio_from_db(residual_gain_db_)),
+        aligned(request, "aligned", item, rate, channels, 1);
     const double all = a.seconds() * rate;
     const NullResult result = measure_null(
         a, b, options, [&](std::int64_t first, std::span<const double> left, std::span<const double> moved) {
@@ -143,6 +146,19 @@ class Null : public Measurement {
   }
 
  private:
+  // The name of B without its folder and ending; of another B of that name with a number.
+  std::string item_of(const JudgedCapture& b) {
+    const std::string& file = b.info().file;
+    const std::size_t slash = file.find_last_of('/'), begin = slash == std::string::npos ? 0 : slash + 1,
+                      dot = file.find_last_of('.');
+    const std::string stem =
+        file.substr(begin, dot == std::string::npos || dot <= begin ? std::string::npos : dot - begin);
+    std::string item = stem;
+    for (int n = 2; std::find(items_.begin(), items_.end(), item) != items_.end(); ++n)
+      item = fmt::format("{}-{}", stem, n);
+    items_.push_back(item);
+    return item;
+  }
   [[nodiscard]] NullOptions wanted(const Selection& selection) const {
     NullOptions options = options_;
     options.from_s = selection.from_s;
@@ -194,6 +210,7 @@ class Null : public Measurement {
   std::vector<std::string> as_is_;
   std::vector<double> band_hz_;
   double residual_gain_db_ = 0;
+  std::vector<std::string> items_;  // names of files that were given away
 };
 
 }  // namespace
@@ -206,9 +223,14 @@ MeasurementDescriptor null_measurement() {
           .tolerated = {FindingCode::wrong_stimulus, FindingCode::cut_start, FindingCode::cut_end},
           .told = {FindingCode::polarity_inverted, FindingCode::clock_drift},
           .inputs = {{"filter", "a filter for A, as 'wavicon response --filter' writes it"}},
-          .outputs = {{.name = "residual", .sentence = "write the residual, on A's time, as 32-bit float"},
+          .outputs = {{.name = "residual",
+                       .sentence = "write the residual, on A's time, as 32-bit float; of several B a folder",
+                       .folder_of_several = true},
                       {.name = "aligned",
-                       .sentence = "write B on A's time and at A's level, to listen to both in turn"}},
+                       .sentence =
+                           "write B on A's time and at A's level, to listen to both in turn; of several B "
+                           "a folder",
+                       .folder_of_several = true}},
           .pictures = {{"spectrum", "residual and programme over frequency"},
                        {"time", "residual and programme over time"},
                        {"depth", "depth per third octave"},

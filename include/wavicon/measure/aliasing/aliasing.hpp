@@ -112,6 +112,12 @@ struct AliasingResult {
 /// -56.4 dBc, lower by 23.7 dB", "no more than the floor allows". Sheets without the reading get none.
 [[nodiscard]] WAVICON_EXPORT std::vector<std::string> aliasing_verdicts(const std::vector<Sheet>& sheets);
 
+/// The first sheet from which on all keep their worst product below a level, with its uncertainty, and why
+/// the one before does not: "oversampling=8 is enough for -80 dBc (-126.3 dBc, order 19 at 9.9 kHz);
+/// oversampling=4 is not (-56.4 dBc, order 9 at 20.6 kHz)". Bounds above the level cannot tell. Empty without
+/// a reading.
+[[nodiscard]] WAVICON_EXPORT std::string aliasing_answer(const std::vector<Sheet>& sheets, double enough_dbc);
+
 /// Readings, curves over the sweep's frequency, findings.
 [[nodiscard]] WAVICON_EXPORT Sheet aliasing_sheet(const AliasingResult& result, const CaptureInfo& capture);
 

@@ -5,6 +5,7 @@
 
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "wavicon/audio/export.hpp"
@@ -21,7 +22,8 @@ struct NoiseOptions {
   double from_s = 0;
   std::optional<double> to_s;  ///< none: to the end
   double band_from_hz = 20;
-  double band_to_hz = 20000;      ///< cut to half the rate
+  double band_to_hz = 20000;                             ///< cut to half the rate
+  std::vector<std::pair<double, double>> more_bands_hz;  ///< read beside it, unweighted; from, to
   std::optional<double> tone_hz;  ///< tone to be removed with its harmonics, found within 3 %; none: the
                                   ///< strongest, if one stands 40 dB out of what lies around it
   std::optional<double> played_tone_hz;   ///< the same of a tone that was played, when it stands out
@@ -47,6 +49,13 @@ struct SpurLine {
   double uncertainty_db = 0;  ///< k = 2
 };
 
+/// Noise in one more band.
+struct BandNoise {
+  double from_hz = 0, to_hz = 0;
+  double rms = 0;
+  double uncertainty_db = 0;  ///< k = 2
+};
+
 /// Full scale = 1, RMS.
 struct ChannelNoise {
   bool silent = false;
@@ -54,7 +63,8 @@ struct ChannelNoise {
   double noise_a_rms = 0;    ///< A-weighted, in the band
   double noise_468_rms = 0;  ///< ITU-R 468, in the band
   double band_rms = 0;       ///< in the band, harmonics included
-  double whole_rms = 0;      ///< from 0 to half the rate but for DC and the tone, harmonics included
+  std::vector<BandNoise> more_bands;
+  double whole_rms = 0;  ///< from 0 to half the rate but for DC and the tone, harmonics included
   // Of these levels, k = 2: what other stretches of the same noise would read.
   double noise_uncertainty_db = 0, noise_a_uncertainty_db = 0, noise_468_uncertainty_db = 0,
          band_uncertainty_db = 0, whole_uncertainty_db = 0;

@@ -1,0 +1,19 @@
+// SPDX-License-Identifier: MIT
+#pragma once
+// Captures of one ladder, by the setting that their names carry.
+
+#include <cstddef>
+#include <string>
+#include <vector>
+
+namespace wavicon::measure_detail {
+
+/// Places of the names in the order of their setting, when they differ in one number and nothing else
+/// ("tern-16-times.wav" behind "tern-2-times.wav"); else as they are given.
+[[nodiscard]] std::vector<std::size_t> order_by_setting(const std::vector<std::string>& names);
+
+/// What tells each name apart from the others: the word around what differs ("oversampling=8"), else the
+/// name.
+[[nodiscard]] std::vector<std::string> setting_labels(const std::vector<std::string>& names);
+
+}  // namespace wavicon::measure_detail
