@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "segment_timer.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <numeric>
 
@@ -9,6 +10,7 @@
 namespace wavicon::intake_detail {
 namespace {
 
+constexpr double kMostOff = 2;        // two sounds that have nothing in common
 constexpr double kSaysNothing = 1e6;  // frames: the standard deviation of a segment without time in it
 
 }  // namespace
@@ -62,6 +64,19 @@ double SegmentTimer::left_over(const std::vector<Segment>& segments, const Line&
     sum += 1 - here * here;
   }
   return segments.empty() ? 1 : sum / static_cast<double>(segments.size());
+}
+
+std::optional<double> SegmentTimer::off(const Segment& segment, const Line& line, double gain) {
+  Alignment along;
+  along.delay_frames = line.delay;
+  along.frames_per_frame = 1 + line.slope;
+  const auto x = read_channel(a_, channel_a_, segment.first, static_cast<std::int64_t>(y_.size()));
+  read_aligned(b_, channel_b_, along, segment.first, reader_, y_);
+  double left = 0;
+  for (std::size_t n = 0; n < x.size(); ++n) left += (y_[n] - gain * x[n]) * (y_[n] - gain * x[n]);
+  const double whole = gain * gain * energy(x);
+  if (!(whole > 0)) return std::nullopt;
+  return std::min(kMostOff, left / whole);
 }
 
 double SegmentTimer::gain(const std::vector<Segment>& segments, const Alignment& along) {

@@ -24,6 +24,9 @@ class SegmentTimer {
   [[nodiscard]] double alike(const Segment& segment, const Line& line);
   /// What of the segments' power is not what lies along the line; 1 for none.
   [[nodiscard]] double left_over(const std::vector<Segment>& segments, const Line& line);
+  /// Power of the capture less gain times the reference, over that of the latter; at most 2, none where the
+  /// reference is silent.
+  [[nodiscard]] std::optional<double> off(const Segment& segment, const Line& line, double gain);
   /// Σxy/Σxx over the segments.
   [[nodiscard]] double gain(const std::vector<Segment>& segments, const Alignment& along);
 

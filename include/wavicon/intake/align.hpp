@@ -42,7 +42,9 @@ struct Alignment {
   double drift_bound_ppm = 0;    ///< where no drift is claimed: what it can be at most, k = 2; a hit has none
   std::int64_t first_frame = 0;  ///< of the reference: the stretch that the capture holds as well
   std::int64_t end_frame = 0;
-  std::vector<Slip> slips;             ///< then the line lies by what is longest in one piece
+  std::vector<Slip> slips;  ///< then the line lies by what is longest in one piece
+  bool slips_untold =
+      false;  ///< one of the pieces is not there as it should be: how much is missing cannot be told
   std::int64_t piece_first_frame = 0;  ///< of the reference: that piece; without slips all that both hold
   std::int64_t piece_end_frame = 0;
   std::vector<double> candidates;  ///< other delays that fit nearly as well: the signal repeats itself

@@ -100,6 +100,15 @@ Alignment lined_up(AudioSource& a, AudioSource& b, AlignOptions options) {
   if (const auto speed = speed_between(a, b, options)) throw Error(ErrorCode::bad_input, wrong_speed(*speed));
   options.doubtful = true;
   const auto doubtful = align(a, b, options);
+  if (doubtful && doubtful->slips_untold)
+    throw Error(
+        ErrorCode::bad_input,
+        fmt::format(
+            "frames were lost or inserted between A and B, and how many cannot be told, as the sounds "
+            "repeat or too much is missing: the longest stretch that fits runs from {:.3f} to {:.3f} "
+            "s of A; measure it with --from and --to, or capture again with a larger buffer",
+            static_cast<double>(doubtful->piece_first_frame) / a.sample_rate_hz(),
+            static_cast<double>(doubtful->piece_end_frame) / a.sample_rate_hz()));
   if (doubtful && doubtful->match >= options.least_match)
     throw Error(
         ErrorCode::bad_input,
