@@ -115,6 +115,7 @@ struct Delivery {
   const std::vector<Sheet>& sheets;
   std::optional<Picture> picture;       ///< what --plot draws
   std::optional<RowLayout> rows;        ///< how the table is laid out; none: a column for each sheet
+  std::string answer;                   ///< above the table, before everything else
   std::vector<std::string> comparison;  ///< sentences under the table
 };
 /// Prints and writes the sheets and checks the limits.

@@ -302,6 +302,7 @@ int run(Measuring& command) {
     delivery.picture =
         measurement.picture(sheets, command.draw.empty() ? descriptor.pictures.front().word : command.draw);
   if (count > 1) delivery.comparison = measurement.compare(sheets);
+  delivery.answer = measurement.answer(sheets);
   return deliver(command.sheet, delivery);
 }
 

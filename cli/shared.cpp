@@ -239,6 +239,7 @@ int deliver(const SheetOptions& options, const Delivery& delivery) {
   if (options.json && !options.quiet) {
     print(sheets_to_json(sheets));
   } else if (!options.quiet) {
+    if (!delivery.answer.empty()) print(delivery.answer + "\n");
     print(table_of(delivery));
     if (!results.empty()) print("\n" + limit_lines(results));
     for (const std::string& line : delivery.comparison)

@@ -78,6 +78,18 @@ TEST_F(Tones, FoldBackIsReadFromStepsAndFromASweepMadeElsewhere) {
   good("make --recipe r.toml -o s.wav");
   good("feed s.wav --through 'sim:tern?drive=18' -o c.wav");
   EXPECT_HAS(good("aliasing c.wav"), "order 3 at 2961 Hz while the tone is at 15013 Hz, -18.86 dBc");
+  // The setting that is enough is the first line, whatever order a shell gives the files in.
+  good("make sweep --seconds 2 --level -1 -o sw.wav");
+  good("feed sw.wav --through 'sim:tern?drive=12&oversampling=1,16,4' -o t.wav --quiet");
+  std::string ladder;
+  for (const std::string& name : folder_.names())
+    if (name.rfind("t ", 0) == 0 || name.rfind("t-", 0) == 0) ladder += " '" + name + "'";
+  const std::string answer = good("aliasing" + ladder + " --enough -60");
+  EXPECT_HAS(answer.substr(0, answer.find('\n')), "oversampling-4 is enough for -60 dBc (-");
+  EXPECT_HAS(answer.substr(0, answer.find('\n')), "oversampling-1 is not (-");
+  // A bound of a sweep of two seconds above the level cannot tell.
+  EXPECT_HAS(good("aliasing" + ladder + " --enough -80"),
+             "of t-oversampling-16 it cannot be told (no product above");
   good("make sweep --no-marks --seconds 3 --level -1 -o foreign.wav");
   good(
       "feed foreign.wav --through 'sim:tern?drive=18' --through 'sim:heron?delay=333.3&noise=-200' -o f.wav");

@@ -116,6 +116,12 @@ class WAVICON_EXPORT Measurement {
   }
   /// Places of several captures in the order in which they are measured and shown.
   [[nodiscard]] virtual std::vector<std::size_t> order(const std::vector<std::string>& files) const;
+  /// The answer to what an option asked of several captures together, to be shown before everything else;
+  /// empty for nothing.
+  [[nodiscard]] virtual std::string answer(const std::vector<Sheet>& sheets) const {
+    (void)sheets;
+    return {};
+  }
   /// What the captures are beside each other, a sentence a line; empty for nothing.
   [[nodiscard]] virtual std::vector<std::string> compare(const std::vector<Sheet>& sheets) const {
     (void)sheets;

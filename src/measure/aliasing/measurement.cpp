@@ -74,12 +74,12 @@ class Aliasing : public Measurement {
                                 {Severity::note, FindingCode::result, std::move(answer), std::nullopt});
   }
 
+  std::string answer(const std::vector<Sheet>& sheets) const override {
+    return enough_dbc_ && sheets.size() > 1 ? aliasing_answer(sheets, *enough_dbc_) : "";
+  }
+
   std::vector<std::string> compare(const std::vector<Sheet>& sheets) const override {
-    std::vector<std::string> lines = aliasing_verdicts(sheets);
-    if (enough_dbc_)
-      if (std::string answer = aliasing_answer(sheets, *enough_dbc_); !answer.empty())
-        lines.insert(lines.begin(), std::move(answer));
-    return lines;
+    return aliasing_verdicts(sheets);
   }
 
   Picture picture(const std::vector<Sheet>& sheets, const std::string&) const override {
