@@ -120,8 +120,32 @@ class Aligner {
     }
     finish(result);
     result.gain = timer().gain(segments_, result);
-    if (!result.slips.empty()) measure_slips(result, tracked);
+    if (!result.slips.empty()) {
+      measure_slips(result, tracked);
+      merge_unseen_pieces(result);
+    }
     result.slips_untold = !is_told(result);
+  }
+
+  // A piece in which no segment lies whole is held by nothing: the slips on its two sides are one, or none.
+  void merge_unseen_pieces(Alignment& result) {
+    std::vector<Slip>& slips = result.slips;
+    for (std::size_t i = 0; i + 1 < slips.size();) {
+      const bool seen = std::any_of(places_.begin(), places_.end(), [&](std::int64_t first) {
+        return first >= slips[i].before_frame && first + length_ <= slips[i + 1].after_frame;
+      });
+      if (seen) {
+        ++i;
+        continue;
+      }
+      slips[i].before_frame = slips[i + 1].before_frame;
+      slips[i].frames += slips[i + 1].frames;
+      slips.erase(slips.begin() + static_cast<std::ptrdiff_t>(i) + 1);
+      if (slips[i].frames == 0) slips.erase(slips.begin() + static_cast<std::ptrdiff_t>(i));
+    }
+    result.piece_first_frame = result.first_frame;
+    result.piece_end_frame = result.end_frame;
+    keep_to_piece(result);
   }
 
   // Whether each stretch of the reference is where the line and the slips put it. Of sounds that come again,

@@ -217,7 +217,8 @@ void sweeps(int& misses) {
 
 void programme(std::uint64_t seed, int& misses) {
   Row place("programme, noise at -80 dB, drift 0 to ±300 ppm: place in the middle", 0.001, "samples"),
-      drift("the same: drift", 0.01, "ppm"), gain("the same: gain", 0.002, "dB");
+      drift("the same: drift", 0.01, "ppm"), gain("the same: gain", 0.002, "dB"),
+      whole("the same: no frames said to be lost", 0, "");
   for (const double rate : kRates)
     for (std::uint64_t i = 0; i < 3; ++i)
       for (const Named& one : {Named{"voice", voice(12, seed + i), 12},
@@ -239,10 +240,11 @@ void programme(std::uint64_t seed, int& misses) {
           const double middle = 0.5 * static_cast<double>(found->first_frame + found->end_frame);
           place.add(found->delay_frames - late + middle * (found->frames_per_frame - 1 - ppm * 1e-6), what);
           drift.add(found->drift_ppm - ppm, what);
+          whole.expect(found->slips.empty(), what);
           gain.add(20 * std::log10(found->gain / level), what);
         }
       }
-  for (const Row* row : {&place, &drift, &gain}) {
+  for (const Row* row : {&place, &drift, &gain, &whole}) {
     row->print();
     misses += row->misses();
   }
