@@ -13,6 +13,7 @@
 #include "mark_search.hpp"
 #include "segment_search.hpp"
 #include "segment_timer.hpp"
+#include "slip_check.hpp"
 #include "slip_place.hpp"
 #include "wavicon/audio/transform.hpp"
 #include "wavicon/intake/hits.hpp"
@@ -33,27 +34,21 @@ constexpr double kLeftByLine = 0.5;    // of the power beside a line that most s
 constexpr double kMostOfThem = 0.6;
 constexpr std::int64_t kBesideLine = 2048;  // frames: more than a period of 24 Hz
 constexpr double kBesideAlike = 0.7;        // of how well all agree on the line
-constexpr double kWorthALookAt = 0.03;      // of the reference's power: a piece that is judged
-constexpr double kElsewhere = 0.005;        // of the reference's power: it lies at another delay
-constexpr double kSilentThere = 0.05;       // about the whole power that is missing
-constexpr double kTimesUsual = 5,
-                 kMuchOff = 0.1;           // of its power that is off, over what the longest piece has
-constexpr double kHopeless = 0.9;          // of the power after one pass: no later one makes a proof of it
-constexpr double kBentLeft = 0.5;          // of the power beside a gain: a curve is tried
-constexpr double kEndsS = 0.005;           // by which ends that fade are known
-constexpr int kAroundEnds = 8;             // places on either side
-constexpr double kPlainlyLess = 0.8;       // of the power that one delay leaves
-constexpr double kNearlyFree = 0.98;       // of what each segment reaches by itself: one delay for all
-constexpr std::int64_t kFar = 8192;        // frames by which a slip may move a segment
-constexpr int kMostAcross = 3;             // segments that one slip lies in
-constexpr std::int64_t kFarthest = 60000;  // where nothing lies nearer
-constexpr double kPlainlyAlike = 0.98;     // coherence from which no second way is tried
-constexpr double kClearly = 1.04;          // times as alike: the farther place is the right one
-constexpr double kUsually = 0.9;           // of what other segments reach
-constexpr int kPasses = 3;                 // each with the place that the one before found
-constexpr double kSlackS = 6e-5;           // by which neighbouring segments may differ
-constexpr double kStill = 1e-7;            // frames
-constexpr double kWholeFrame = 0.01;       // so near to a whole frame counts as one
+constexpr double kHopeless = 0.9;           // of the power after one pass: no later one makes a proof of it
+constexpr double kBentLeft = 0.5;           // of the power beside a gain: a curve is tried
+constexpr double kEndsS = 0.005;            // by which ends that fade are known
+constexpr int kAroundEnds = 8;              // places on either side
+constexpr double kPlainlyLess = 0.8;        // of the power that one delay leaves
+constexpr double kNearlyFree = 0.98;        // of what each segment reaches by itself: one delay for all
+constexpr std::int64_t kFar = 8192;         // frames by which a slip may move a segment
+constexpr int kMostAcross = 3;              // segments that one slip lies in
+constexpr double kPlainlyAlike = 0.98;      // coherence from which no second way is tried
+constexpr double kClearly = 1.04;           // times as alike: the farther place is the right one
+constexpr double kUsually = 0.9;            // of what other segments reach
+constexpr int kPasses = 3;                  // each with the place that the one before found
+constexpr double kSlackS = 6e-5;            // by which neighbouring segments may differ
+constexpr double kStill = 1e-7;             // frames
+constexpr double kWholeFrame = 0.01;        // so near to a whole frame counts as one
 
 using intake_detail::DelayLine;
 using intake_detail::energy;
@@ -122,93 +117,11 @@ class Aligner {
     result.gain = timer().gain(segments_, result);
     if (!result.slips.empty()) {
       measure_slips(result, tracked);
-      merge_unseen_pieces(result);
+      intake_detail::merge_unseen_pieces(result.slips, places_, length_);
     }
-    result.slips_untold = !is_told(result);
-  }
-
-  // A piece in which no segment lies whole is held by nothing: the slips on its two sides are one, or none.
-  void merge_unseen_pieces(Alignment& result) {
-    std::vector<Slip>& slips = result.slips;
-    for (std::size_t i = 0; i + 1 < slips.size();) {
-      const bool seen = std::any_of(places_.begin(), places_.end(), [&](std::int64_t first) {
-        return first >= slips[i].before_frame && first + length_ <= slips[i + 1].after_frame;
-      });
-      if (seen) {
-        ++i;
-        continue;
-      }
-      slips[i].before_frame = slips[i + 1].before_frame;
-      slips[i].frames += slips[i + 1].frames;
-      slips.erase(slips.begin() + static_cast<std::ptrdiff_t>(i) + 1);
-      if (slips[i].frames == 0) slips.erase(slips.begin() + static_cast<std::ptrdiff_t>(i));
-    }
-    result.piece_first_frame = result.first_frame;
-    result.piece_end_frame = result.end_frame;
     keep_to_piece(result);
-  }
-
-  // Whether each stretch of the reference is where the line and the slips put it. Of sounds that come again,
-  // such as a machine's drums, another cycle fits by its sound and not by its levels; what was not found at
-  // all leaves a piece without the capture; and a few frames that are missing between two hits are no slip
-  // yet.
-  bool is_told(const Alignment& result) {
-    // By the best of them: the line itself may hold segments that lie elsewhere.
-    std::vector<std::pair<double, Segment>> best;
-    for (const Segment& s : segments_) best.emplace_back(-timer().alike(s, line_.line()), s);
-    if (best.empty()) return true;
-    std::sort(best.begin(), best.end(), [](const auto& p, const auto& q) { return p.first < q.first; });
-    best.resize((best.size() + 4) / 5);
-    std::vector<Segment> sure;
-    for (const auto& [alike, s] : best) sure.push_back(s);
-    const double gain = timer().gain(sure, result);
-    double usual = 0;
-    for (const Segment& s : sure) usual += timer().off(s, line_.line(), gain).value_or(0);
-    const double most = kTimesUsual * usual / static_cast<double>(sure.size()) + kMuchOff;
-    if (most > 1) return true;
-    const std::vector<double> delays = delays_of_pieces(result);
-    struct Share {
-      double off = 0, all = 0;
-    };
-    std::vector<Share> shares(delays.size());
-    double elsewhere = 0, all = 0;
-    for (const std::int64_t first : places_) {
-      std::size_t piece = 0;
-      bool across = false;
-      for (const Slip& slip : result.slips) {
-        piece += slip.before_frame <= first;
-        across = across || (first < slip.before_frame && first + length_ > slip.after_frame);
-      }
-      const Line line{delays[piece], result.frames_per_frame - 1};
-      const double begin = static_cast<double>(first) + line.at(static_cast<double>(first));
-      if (across || begin < 0 || begin + static_cast<double>(length_) > static_cast<double>(b_.frames()))
-        continue;
-      const auto left = timer().off({first}, line, gain);
-      if (!left) continue;
-      const double own = energy(read_channel(a_, options_.reference_channel, first, length_));
-      shares[piece].off += own * *left;
-      shares[piece].all += own;
-      all += own;
-      // Where the capture is silent, that is a dropout.
-      const bool silent = std::abs(*left - 1) < kSilentThere;
-      if (*left > most && !silent && is_elsewhere(first, line, most, gain)) elsewhere += own;
-    }
-    if (elsewhere > kElsewhere * all) return false;
-    return result.slips.empty() || std::none_of(shares.begin(), shares.end(), [&](const Share& share) {
-             return share.all > kWorthALookAt * all && share.off > most * share.all;
-           });
-  }
-
-  // Whether a segment that is not where it should be lies somewhere else, at the same level.
-  bool is_elsewhere(std::int64_t first, const Line& line, double most, double gain) {
-    const double expected = line.at(static_cast<double>(first));
-    const auto found = search(first, expected, kFarthest);
-    if (!found || std::abs(found->delay - expected) < 1) return false;
-    std::vector<Segment> one(1, *found);
-    timer().refine(one, line.slope);
-    const Line there{one[0].delay - line.slope * static_cast<double>(first), line.slope};
-    const auto left = timer().off(one[0], there, gain);
-    return left && *left < most;
+    result.slips_untold = !intake_detail::slips_are_told(
+        {a_, b_, options_, timer(), segment_search(), places_, length_}, segments_, line_.line(), result);
   }
 
   // Counts and places of slips, by the line's pace and what each piece says of its own delay.
@@ -224,7 +137,6 @@ class Aligner {
       last_end = segments_.back().first;
     });
     result.slips = std::move(measured);
-    keep_to_piece(result);
   }
 
   // The line holds between the slips around its segments.
@@ -535,7 +447,7 @@ class Aligner {
         // across a slip is whole in another cycle.
         missed = found && found->alike > kUsually * usual ? 0 : missed + 1;
         if (missed > kMostAcross)
-          if (auto farther = search(first, delay, reach + kFarthest);
+          if (auto farther = search(first, delay, reach + intake_detail::kFarthestSlip);
               farther && farther->alike > kUsually * usual) {
             found = farther;
             missed = 0;

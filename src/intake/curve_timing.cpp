@@ -28,8 +28,9 @@ constexpr double kPlainlyLess = 0.25;  // of what a straight line leaves: 6 dB
 constexpr double kWorthAClimb = 0.8;   // of what a straight line leaves
 constexpr std::size_t kFewValues = 2000;
 constexpr std::int64_t kBlock = 512;       // frames in which a curve has to hold
-constexpr double kSounds = 0.01;           // of the usual power
-constexpr double kMostOff = 0.1;           // of a block's power
+constexpr double kSounds = 1e-5;           // of the loudest block's power
+constexpr double kMostOff = 0.02;          // of a block's power, beside …
+constexpr double kTimesNoise = 10;         // … times the noise
 constexpr double kProven = 3e-3;           // -25 dB
 constexpr double kPlainlyLog = 0.7;        // of the mean logarithm: half of it
 constexpr double kNothingLeft = 1e-12;     // less is rounding
@@ -314,15 +315,24 @@ bool holds_everywhere(AudioSource& reference, int reference_channel, std::int64_
       pieces_over(reference, reference_channel, first, end, capture, capture_channel, delay_frames, window);
   if (pieces.empty()) return false;
   Curve<kLongCurve + 3, splines_at<kLongCurve>> curve(pieces, margin_at(rate));
-  const double usual = curve.power() / static_cast<double>(pieces.size() * window.size());
   (void)curve.left_at(beside);
+  std::vector<std::pair<double, double>> blocks;  // what is off, of what power
+  std::vector<double> offs;
+  double loudest = 0;
   for (std::int64_t at = first; at + kBlock <= end; at += kBlock) {
     const Piece here =
         piece_at(reference, reference_channel, at, block, capture, capture_channel, delay_frames);
-    const auto [off, power] = curve.off_of(here, beside);
-    if (power > kSounds * usual * kBlock && off > kMostOff * power) return false;
+    blocks.push_back(curve.off_of(here, beside));
+    offs.push_back(blocks.back().first);
+    loudest = std::max(loudest, blocks.back().second);
   }
-  return true;
+  if (blocks.empty()) return false;
+  // Noise is what the quietest tenth of them leaves.
+  const auto tenth = offs.begin() + static_cast<std::ptrdiff_t>(offs.size() / 10);
+  std::nth_element(offs.begin(), tenth, offs.end());
+  return std::none_of(blocks.begin(), blocks.end(), [&](const auto& one) {
+    return one.second > kSounds * loudest && one.first > kMostOff * one.second + kTimesNoise * *tenth;
+  });
 }
 
 const CurveTiming* proven_curve(std::span<const CurveTiming> places) {

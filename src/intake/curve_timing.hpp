@@ -41,7 +41,7 @@ struct CurveTiming {
                                                             AudioSource& capture, int capture_channel,
                                                             double delay_frames);
 
-/// Whether the curve that those pieces draw holds in every block of the stretch that sounds, to -10 dB: not
+/// Whether the curve that those pieces draw holds in every block of the stretch that sounds, to -17 dB: not
 /// where frames were lost of a tone by whole periods, nor where a gain took time to change.
 [[nodiscard]] bool holds_everywhere(AudioSource& reference, int reference_channel, std::int64_t first,
                                     std::int64_t end, AudioSource& capture, int capture_channel,

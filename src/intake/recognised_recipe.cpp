@@ -292,8 +292,11 @@ JudgedCapture holding(const JudgedCapture& capture, const JudgedCapture& clean_s
                             reference.explained_ ? known : KnownStimulus{}, policy),
                       known);
   }
-  throw Error(ErrorCode::bad_input,
-              fmt::format("it does not hold the reference {}: too little in common", file));
+  throw Error(
+      ErrorCode::bad_input,
+      fmt::format("it does not hold the reference {}: too little in common, or frames are missing; 'wavicon "
+                  "latency {} {}' says more",
+                  file, file, capture.info().file));
 }
 
 }  // namespace wavicon

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "measure/common/by_setting.hpp"
+#include "measure/common/words.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/aliasing/aliasing.hpp"
 #include "wavicon/sheet/sheet_builder.hpp"
@@ -245,9 +246,8 @@ double number_of(const Reading& reading, std::string_view condition) {
 
 std::string product_text(const Reading& worst) {
   if (worst.bound) return fmt::format("no product above {:.1f} dBc", *worst.value);
-  const double hz = number_of(worst, "at_hz");
   return fmt::format("{:.1f} dBc, order {:g} at {}", *worst.value, number_of(worst, "order"),
-                     hz < 1000 ? fmt::format("{:.0f} Hz", hz) : fmt::format("{:.1f} kHz", hz / 1000));
+                     measure_detail::hz_text(number_of(worst, "at_hz")));
 }
 
 // Whether the worst product, with what it is uncertain by, keeps below a level: 1; lies above it: -1; 0:

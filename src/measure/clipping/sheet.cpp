@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
+#include <cmath>
+
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/clipping/clipping.hpp"
 #include "wavicon/sheet/sheet_builder.hpp"
@@ -62,7 +64,8 @@ class ChannelWriter {
 
   void write_level(const ClippingPoint& p, double in_dbfs) {
     const double headroom = in_dbfs - r_.options.alignment_dbfs;
-    add("clipping_point_dbfs", in_dbfs, {{"by", reason(p)}, {"within_db", p.step_db}});
+    add("clipping_point_dbfs", in_dbfs,
+        {{"by", reason(p)}, {"within_db", std::round(1e4 * p.step_db) / 1e4}});
     add("clipping_output_dbfs", p.out_dbfs);
     add("headroom_db", headroom, {{"above_dbfs", r_.options.alignment_dbfs}});
     std::string text = fmt::format(

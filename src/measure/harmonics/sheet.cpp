@@ -7,6 +7,7 @@
 #include <numbers>
 
 #include "measure/common/level.hpp"
+#include "measure/common/words.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/elementary.hpp"
 #include "wavicon/measure/harmonics/harmonics.hpp"
@@ -202,10 +203,6 @@ class ChannelSheet {
   SheetBuilder& sheet_;
 };
 
-std::string frequency_words(double hz) {
-  return hz < 1000 ? fmt::format("{:.1f} Hz", hz) : fmt::format("{:.3f} kHz", hz / 1000);
-}
-
 std::string percent_text(double ratio) {
   const double percent = 100 * ratio;
   return percent >= 0.01 ? fmt::format("{:.3g} %", percent) : fmt::format("{:.2g} %", percent);
@@ -231,7 +228,7 @@ std::string headline(const ChannelHarmonics& c) {
   text +=
       fmt::format(": THD {}{} ({}), strongest is H{} at {:.2f} dBc", c.thd_bound ? "below " : "",
                   percent_text(c.thd_ratio), thd, strongest->order, db_from_ratio(strongest->amplitude / a));
-  if (strongest->folded) text += ", folded to " + frequency_words(strongest->at_hz);
+  if (strongest->folded) text += ", folded to " + measure_detail::hz_text(strongest->at_hz, 4);
   if (folded > kMuchFolds * (even + odd) && folded < (1 - kMuchFolds) * (even + odd))
     text += fmt::format(", {:.0f} % of its power folds", 100 * folded / (even + odd));
   if (even == 0) return text + ", odd orders only";

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "measure/common/level.hpp"
+#include "measure/common/words.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/noise/noise.hpp"
 #include "wavicon/sheet/sheet_builder.hpp"
@@ -204,14 +205,11 @@ class Builder {
     }
   }
 
-  static std::string hertz(double hz) {
-    return hz < 1000 ? fmt::format("{:g} Hz", hz) : fmt::format("{:g} kHz", hz / 1000);
-  }
   static std::string other_bands(const ChannelNoise& c, double shift) {
     std::string text;
     for (const BandNoise& band : c.more_bands)
       text += fmt::format("; {:.1f} dBFS from {} to {}", db_from_ratio(std::max(1e-15, band.rms)) + shift,
-                          hertz(band.from_hz), hertz(band.to_hz));
+                          measure_detail::hz_text(band.from_hz, 5), measure_detail::hz_text(band.to_hz, 5));
     return text;
   }
 

@@ -9,6 +9,7 @@
 #include "measure/common/density.hpp"
 #include "measure/common/mains.hpp"
 #include "measure/common/welch.hpp"
+#include "measure/common/words.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/weighting.hpp"
 
@@ -31,10 +32,6 @@ constexpr double kRoundingRms = 0.85;
 constexpr double kRoundingPeak = 3.2;  // steps: dither and two roundings reach three
 
 double step_of(int bits) { return std::ldexp(1.0, 1 - bits); }
-
-std::string hz_text(double hz) {
-  return hz >= 1000 ? fmt::format("{:.3g} kHz", hz / 1000) : fmt::format("{:.3g} Hz", hz);
-}
 
 // Where the middle 80 % of the residual's power within the band lie.
 std::string range_text(const NullResult& result, const ChannelNull& c) {
@@ -345,7 +342,8 @@ void judge(NullResult& result) {
   }
   // What is missing or too much is a difference, whatever the rest is; with a delay that was given one side
   // was asked for.
-  if (!result.alignment.slips.empty() && !result.options.delay_samples) result.verdict = NullVerdict::programme;
+  if (!result.alignment.slips.empty() && !result.options.delay_samples)
+    result.verdict = NullVerdict::programme;
 }
 
 }  // namespace wavicon::measure_detail
