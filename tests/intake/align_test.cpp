@@ -248,13 +248,25 @@ TEST(Align, StairsAndRampsThroughACurveLieWhereItLeavesNothing) {
         EXPECT_NEAR(found->delay_frames, late, std::max(1e-3, 2 * found->uncertainty_frames));
         EXPECT_EQ(found->drift_ppm, 0);
       }
-  // Ten periods lost while it sounds: no one place holds.
-  for (const int frames : {480, 481, 482}) {
-    auto lost = ramp;
-    for (double& v : lost) v = bent(1, v);
-    lost.erase(lost.begin() + 60000, lost.begin() + 60000 + frames);
-    EXPECT_FALSE(aligned(audio_of(ramp, rate), audio_of(lost, rate))) << frames;
+}
+
+// What follows is loud, and fits one place as well as any.
+TEST(Align, ARampThatLostPeriodsWhileItWasSoftIsRefused) {
+  const double rate = 48000;
+  std::vector<double> ramp(19200, 0.0);
+  for (int n = 0; n < 8 * 48000; ++n) {
+    const double t = n / rate, edge = std::min({1.0, t / 0.005, (8 - t) / 0.005});
+    ramp.push_back(edge * ratio_from_db(-40 + 4.875 * t) * std::sin(2 * std::numbers::pi * 997 * t));
   }
+  ramp.resize(ramp.size() + 24000, 0.0);
+  auto back = later(ramp, 700, ramp.size() + 700);
+  for (std::size_t n = 0; n < back.size(); ++n)
+    back[n] = std::clamp(1.3 * back[n], -0.5, 0.5) + 1e-5 * gaussian(6, n);
+  const auto whole = aligned(audio_of(ramp, rate), audio_of(back, rate));
+  ASSERT_TRUE(whole);
+  EXPECT_NEAR(whole->delay_frames, 700, 0.01);
+  back.erase(back.begin() + 150000, back.begin() + 150480);
+  EXPECT_FALSE(aligned(audio_of(ramp, rate), audio_of(back, rate)));
 }
 
 // A beater, and a note that falls below 80 Hz.
