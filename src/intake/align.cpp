@@ -9,6 +9,7 @@
 #include "comparable.hpp"
 #include "curve_timing.hpp"
 #include "delay_line.hpp"
+#include "explained_power.hpp"
 #include "hit.hpp"
 #include "mark_search.hpp"
 #include "segment_search.hpp"
@@ -32,6 +33,7 @@ constexpr double kProvenLeft = 1e-4;   // of the power: so much alike are no two
 constexpr double kPlainlyMore = 10;    // times that, at other places
 constexpr double kLeftByLine = 0.5;    // of the power beside a line that most segments lie on: -3 dB
 constexpr double kMostOfThem = 0.6;
+constexpr double kExplained = 0.7;  // of the power: no other place has as much
 constexpr std::int64_t kBesideLine = 2048;  // frames: more than a period of 24 Hz
 constexpr double kBesideAlike = 0.7;        // of how well all agree on the line
 constexpr double kHopeless = 0.9;           // of the power after one pass: no later one makes a proof of it
@@ -39,8 +41,10 @@ constexpr double kBentLeft = 0.5;           // of the power beside a gain: a cur
 constexpr double kEndsS = 0.005;            // by which ends that fade are known
 constexpr int kAroundEnds = 8;              // places on either side
 constexpr double kPlainlyLess = 0.8;        // of the power that one delay leaves
+constexpr double kNextToNothing = 0.05;     // of it: a slip that one delay did not show
 constexpr double kNearlyFree = 0.98;        // of what each segment reaches by itself: one delay for all
 constexpr std::int64_t kFar = 8192;         // frames by which a slip may move a segment
+constexpr double kBeside = 2;               // frames
 constexpr int kMostAcross = 3;              // segments that one slip lies in
 constexpr double kPlainlyAlike = 0.98;      // coherence from which no second way is tried
 constexpr double kClearly = 1.04;           // times as alike: the farther place is the right one
@@ -69,26 +73,68 @@ class Aligner {
     const auto active = intake_detail::active_part(envelope, a_.frames());
     if (!active) return std::nullopt;
     if (intake_detail::is_hit(*active, a_.sample_rate_hz())) return hit(*active);
+    if (intake_detail::holds_hits_alone(envelope))
+      if (auto found = by_row()) return found;
     Alignment result;
-    const bool row = intake_detail::holds_hits_alone(envelope) && find_row(result);
-    if (!row && !find_coarse(result)) {
+    if (!find_coarse(result)) {
       if (options_.doubtful) return std::nullopt;
       if (auto found = by_line(result)) return found;
       return by_residual(*active);
     }
     if (!track_segments()) return options_.doubtful ? std::optional(result) : std::nullopt;
     line_up(result);
+    if (const auto other = better_place(result)) {
+      coarse_ = *other;
+      forget();
+      Alignment again = result;
+      again.slips.clear();
+      if (track_segments()) line_up(again);
+      again.slips_untold = again.slips_untold || segments_.empty() || better_place(again);
+      result = again;
+    }
     if (result.slips_untold && !options_.doubtful) return std::nullopt;
     return result;
   }
 
  private:
+  // Of a row of hits, which may repeat one sound, the whole row tells where it lies: nearly all of its hits,
+  // and none of them alone. Between its hits frames may be lost that it does not see.
+  std::optional<Alignment> by_row() {
+    Alignment result;
+    if (find_row(result) && track_segments()) {
+      line_up(result);
+      if (!result.slips_untold && !better_place(result)) return result;
+    }
+    forget();
+    return std::nullopt;
+  }
+
+  void forget() {
+    segments_.clear();
+    line_ = DelayLine();
+    timer_.reset();
+  }
+
+  // Where the levels of what comes again say that it lies; none where enough of it lies where it was found.
+  std::optional<double> better_place(const Alignment& found) {
+    const intake_detail::AlignedPair pair{a_, b_, options_, timer(), segment_search(), places_, length_};
+    const double here = intake_detail::explained_power(pair, found);
+    if (here > kExplained) return std::nullopt;
+    if (!places_of_excerpts_) places_of_excerpts_ = coarse_search_.places_of_excerpts();
+    std::vector<double> others = *places_of_excerpts_;
+    const std::vector<double> own = delays_of_pieces(found);
+    std::erase_if(others, [&](double delay) {
+      return std::any_of(own.begin(), own.end(), [&](double d) { return std::abs(d - delay) < kNear; });
+    });
+    return intake_detail::better_explained(pair, found, here, others);
+  }
+
   void line_up(Alignment& result) {
     const std::vector<Segment> tracked = segments_;
     const bool one = start_from_one_delay();
     solve(result);
     const bool slipped = !result.slips.empty();
-    const double left = one && options_.drift && (slipped || !line_.is_consistent())
+    const double left = one && options_.drift && (slipped || !line_.is_consistent() || lie_elsewhere(tracked))
                             ? left_over_pieces(result.slips, tracked)
                             : 0;
     if (left > kNothingLeft) {
@@ -100,8 +146,8 @@ class Aligner {
       segments_ = tracked;
       result.slips.clear();
       solve(result);
-      if ((!slipped && !result.slips.empty()) ||
-          left_over_pieces(result.slips, tracked) > kPlainlyLess * left) {
+      const double enough = !slipped && !result.slips.empty() ? kNextToNothing : kPlainlyLess;
+      if (left_over_pieces(result.slips, tracked) > enough * left) {
         segments_ = segments;
         line_ = line;
         result.slips = slips;
@@ -122,6 +168,13 @@ class Aligner {
     keep_to_piece(result);
     result.slips_untold = !intake_detail::slips_are_told(
         {a_, b_, options_, timer(), segment_search(), places_, length_}, segments_, line_.line(), result);
+  }
+
+  // Whether segments were found, as like as they can be, beside the line: it may have left them aside.
+  [[nodiscard]] bool lie_elsewhere(const std::vector<Segment>& tracked) const {
+    return std::count_if(tracked.begin(), tracked.end(), [&](const Segment& s) {
+             return s.alike > kPlainlyAlike && std::abs(s.delay - line_.line().at(line_.centre(s))) > kBeside;
+           }) > kMostAcross;
   }
 
   // Counts and places of slips, by the line's pace and what each piece says of its own delay.
@@ -396,8 +449,6 @@ class Aligner {
     return options_.doubtful || intake_detail::is_proven(*place);
   }
 
-  // Of a row of hits, which may repeat one sound, the whole row tells where it lies: nearly all of its hits,
-  // and none of them alone.
   bool find_row(Alignment& result) {
     const auto row = align_hits(a_, b_, options_);
     if (!row) return false;
@@ -426,44 +477,77 @@ class Aligner {
     for (std::int64_t i = 0; i < count; ++i)
       places.push_back(count == 1 ? begin : begin + i * (common - begin - length) / (count - 1));
     length_ = length;
-    const auto middle = std::lower_bound(places.begin(), places.end(), excerpt_) - places.begin();
-    auto walk = [&](std::ptrdiff_t from, std::ptrdiff_t to, std::ptrdiff_t way) {
-      double delay = coarse_, usual = 0;
-      int missed = 0;
-      std::int64_t known = excerpt_;
-      for (std::ptrdiff_t i = from; i != to; i += way) {
-        const std::int64_t first = places[static_cast<std::size_t>(i)];
-        const double far = static_cast<double>(std::abs(first - known));
-        const auto reach = kNear + 4 * coarse_search_.step() +
-                           (options_.drift ? std::llround(options_.most_drift_ppm * 1e-6 * far) : 0);
-        auto found = search(first, delay, reach);
-        // Frames may have been lost or repeated on the way here.
-        if (!found || found->alike < kPlainlyAlike)
-          if (auto far_off = search(first, delay, reach + kFar);
-              far_off && far_off->alike > kUsually * usual &&
-              (!found || far_off->alike > kClearly * found->alike))
-            found = far_off;
-        // Where several in a row lie nowhere near, more may have been lost. Not before: of a loop, what lies
-        // across a slip is whole in another cycle.
-        missed = found && found->alike > kUsually * usual ? 0 : missed + 1;
-        if (missed > kMostAcross)
-          if (auto farther = search(first, delay, reach + intake_detail::kFarthestSlip);
-              farther && farther->alike > kUsually * usual) {
-            found = farther;
-            missed = 0;
-          }
-        if (found && found->alike > 0.5 * usual) {
-          usual = std::max(usual, found->alike);
-          segments_.push_back(*found);
-          delay = found->delay;
-          known = first;
-        }
-      }
-    };
-    walk(std::min<std::ptrdiff_t>(middle, count - 1), count, 1);
-    walk(std::min<std::ptrdiff_t>(middle, count - 1) - 1, -1, -1);
+    const auto middle = std::min<std::ptrdiff_t>(
+        std::lower_bound(places.begin(), places.end(), excerpt_) - places.begin(), count - 1);
+    const std::int64_t hop = count == 1 ? common : (common - begin - length) / (count - 1);
+    Walk forth{.delay = coarse_, .known = excerpt_}, back = forth;
+    for (std::ptrdiff_t i = middle; i < count; ++i) walk_to(places[static_cast<std::size_t>(i)], forth);
+    for (std::ptrdiff_t i = middle - 1; i >= 0; --i) walk_to(places[static_cast<std::size_t>(i)], back);
+    // Behind frames that were lost lies more of the reference than the place that was found leaves room for.
+    for (std::int64_t first = places.back() + hop;
+         forth.delay < coarse_ - kNear && first + length <= a_.frames() &&
+         static_cast<double>(first + length) + forth.delay <= static_cast<double>(b_.frames());
+         first += hop) {
+      places.push_back(first);
+      walk_to(first, forth);
+    }
+    for (std::int64_t first = places.front() - hop;
+         back.delay > coarse_ + kNear && first >= 0 && static_cast<double>(first) + back.delay >= 0;
+         first -= hop) {
+      places.insert(places.begin(), first);
+      walk_to(first, back);
+    }
     places_ = std::move(places);
     return !segments_.empty();
+  }
+
+  // Where the segment before was found, on the way from one to the next.
+  struct Walk {
+    double delay = 0;
+    std::int64_t known = 0;
+    double usual = 0;
+    int missed = 0;
+  };
+
+  void walk_to(std::int64_t first, Walk& at) {
+    const double far = static_cast<double>(std::abs(first - at.known));
+    const auto reach = kNear + 4 * coarse_search_.step() +
+                       (options_.drift ? std::llround(options_.most_drift_ppm * 1e-6 * far) : 0);
+    auto found = search(first, at.delay, reach);
+    // Frames may have been lost or repeated on the way here.
+    if (!found || found->alike < kPlainlyAlike)
+      if (auto far_off = search(first, at.delay, reach + kFar);
+          far_off && far_off->alike > kUsually * at.usual &&
+          (!found || far_off->alike > kClearly * found->alike))
+        found = far_off;
+    // Where several in a row lie nowhere near, more may have been lost. Not before: of a loop, what lies
+    // across a slip is whole in another cycle.
+    at.missed = found && found->alike > kUsually * at.usual ? 0 : at.missed + 1;
+    if (at.missed > kMostAcross) {
+      auto farther = at_place_of_an_excerpt(first, at.delay, reach);
+      if (!farther) farther = search(first, at.delay, reach + intake_detail::kFarthestSlip);
+      if (farther && farther->alike > kUsually * at.usual) {
+        found = farther;
+        at.missed = 0;
+      }
+    }
+    if (!found || found->alike <= 0.5 * at.usual) return;
+    at.usual = std::max(at.usual, found->alike);
+    segments_.push_back(*found);
+    at.delay = found->delay;
+    at.known = first;
+  }
+
+  // Where an excerpt was found by itself, if the segment is plainly there: of those, the nearest to where the
+  // one before it was found.
+  std::optional<Segment> at_place_of_an_excerpt(std::int64_t first, double delay, std::int64_t reach) {
+    if (!places_of_excerpts_) places_of_excerpts_ = coarse_search_.places_of_excerpts();
+    std::optional<Segment> nearest;
+    for (const double place : *places_of_excerpts_) {
+      if (nearest && std::abs(place - delay) > std::abs(nearest->delay - delay)) continue;
+      if (auto found = search(first, place, reach); found && found->alike > kPlainlyAlike) nearest = found;
+    }
+    return nearest;
   }
 
   // A narrow piece of a sweep fits as well a period later, and each of them is free to choose. Where one
@@ -591,6 +675,7 @@ class Aligner {
   double coarse_ = 0;
   std::int64_t length_ = 0;
   std::vector<std::int64_t> places_;  // at which segments were looked for
+  std::optional<std::vector<double>> places_of_excerpts_;  // when they were asked for
   std::vector<Segment> segments_;
   DelayLine line_;  // delay of a place of the reference
   std::optional<intake_detail::SegmentSearch> segment_search_;

@@ -21,6 +21,7 @@ constexpr double kLowCutoff = 0.35;   // of the low rate
 constexpr double kExcerptS = 8;       // what is long stands out of noise
 constexpr double kShortS = 1;         // under a drift that takes the long one apart
 constexpr std::size_t kExcerpts = 3;  // tried one after the other
+constexpr std::size_t kSpread = 5;    // short ones, from one end to the other
 constexpr std::int64_t kLooks = 8;    // at each stretch, to tell loud from soft
 constexpr double kFloor = 1e-3;       // of the highest bin: below, a phase is noise
 constexpr double kEdgeS = 0.02;       // of an excerpt, so that its cut is not taken for sound
@@ -120,6 +121,27 @@ std::optional<CoarsePlace> CoarseSearch::run() {
   CoarsePlace best = choose(std::move(peaks));
   count_agreement(best);
   return best;
+}
+
+std::vector<double> CoarseSearch::places_of_excerpts() {
+  const double rate = a_.sample_rate_hz();
+  const auto length = std::min<std::int64_t>(a_.frames(), std::llround(kShortS * rate));
+  std::vector<Peak> all;
+  for (std::size_t i = 0; i < kSpread; ++i) {
+    const std::int64_t first =
+        static_cast<std::int64_t>(i) * (a_.frames() - length) / static_cast<std::int64_t>(kSpread - 1);
+    const std::vector<Peak> peaks = peaks_of(excerpt_at(first, length, 1));
+    for (const Peak& peak : peaks)
+      if (peak.height > kLikely && peak.height > kWorthALook * peaks.front().height) all.push_back(peak);
+  }
+  std::sort(all.begin(), all.end(), [](const Peak& p, const Peak& q) { return p.height > q.height; });
+  std::vector<double> delays;
+  for (const Peak& peak : all)
+    if (delays.size() < kMostAlike && std::none_of(delays.begin(), delays.end(), [&](double d) {
+          return std::abs(d - peak.delay_frames) < kApartS * rate;
+        }))
+      delays.push_back(peak.delay_frames);
+  return delays;
 }
 
 // A stretch of the reference, at another speed when that is not 1, with faded ends.

@@ -41,6 +41,9 @@ class CoarseSearch {
   /// Delays at which as much of the reference lies in the capture as anywhere, without any whitening, the
   /// best first: tones, of which a whitened spectrum keeps nothing but their edges. To a low sample.
   [[nodiscard]] std::vector<double> plain() const;
+  /// Delays of short excerpts from all over the reference, each where the capture holds something as like it,
+  /// the likeliest first; sixteen at most. To a low sample.
+  [[nodiscard]] std::vector<double> places_of_excerpts();
   /// Capture frames per reference frame, where the capture was played at another speed: the ratios of the
   /// usual rates, and 1 % to either side in steps of 0.02 %; none when none of them stands out of all others.
   [[nodiscard]] std::optional<double> speed();

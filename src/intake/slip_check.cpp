@@ -16,6 +16,7 @@ constexpr double kTimesUsual = 5;      // of what the best leave, and …
 constexpr double kMuchOff = 0.1;       // … of a segment's power beside that: it is not there
 constexpr double kSilentThere = 0.05;  // about the whole power that is missing: a dropout
 constexpr double kPiece = 0.03;        // of the reference's power: a piece that is judged
+constexpr double kMostOfPiece = 0.3;   // of its power, beside slips
 constexpr double kBetter = 0.5;        // of what is off on the line: it fits better elsewhere
 constexpr std::size_t kEnd = 2;        // segments at an end of a piece
 
@@ -89,7 +90,8 @@ class Check {
         off += one.power * one.off;
         power += one.power;
       }
-      if (power > kPiece * all && off > most_ * power) return false;
+      // A bar off, a loop leaves more than noise does, and no two bars alike.
+      if (power > kPiece * all && off > std::min(most_, kMostOfPiece) * power) return false;
     }
     return true;
   }

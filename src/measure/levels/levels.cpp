@@ -10,7 +10,10 @@
 
 #include "audio/wide.hpp"
 #include "measure/common/frame_range.hpp"
+#include "measure/common/student.hpp"
 #include "measure/levels/levels_of.hpp"
+#include "measure/levels/stretches.hpp"
+#include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/intake/stream_gate.hpp"
 
@@ -24,6 +27,39 @@ struct DestroyState {
   void operator()(ebur128_state* state) const noexcept { ebur128_destroy(&state); }
 };
 using State = std::unique_ptr<ebur128_state, DestroyState>;
+
+constexpr std::size_t kApart = 4;      // momentary loudnesses that share no sound
+constexpr double kStillLu = 3;         // either way
+constexpr std::size_t kLeastApart = 8;
+constexpr double kOfHighest = 1.75;    // deviations of the parts' own maxima
+
+// Of values 0.1 s apart, each over so many steps: those that share no sound; none where they move.
+std::vector<double> still_ones(const std::vector<double>& lufs, std::size_t apart) {
+  std::vector<double> own;
+  for (std::size_t i = 0; i < lufs.size(); i += apart) own.push_back(lufs[i]);
+  if (own.size() < kLeastApart) return {};
+  const auto [low, high] = std::minmax_element(own.begin(), own.end());
+  if (!std::isfinite(*low) || *high - *low > 2 * kStillLu) return {};
+  return own;
+}
+
+std::optional<double> uncertainty_of_power(const std::vector<double>& lufs) {
+  std::vector<double> powers = still_ones(lufs, kApart);
+  if (powers.empty()) return std::nullopt;
+  double mean = 0;
+  for (double& v : powers) mean += (v = power_ratio_from_db(v)) / static_cast<double>(powers.size());
+  return kDbOfPowerShare * measure_detail::uncertainty_of_mean(powers) / mean;
+}
+
+// Of the highest, by how the highest of eight parts differ.
+std::optional<double> uncertainty_of_highest(const std::vector<double>& lufs, std::size_t apart) {
+  if (still_ones(lufs, apart).empty()) return std::nullopt;
+  std::vector<double> highest(kLeastApart, -1e9);
+  for (std::size_t i = 0; i < lufs.size(); ++i)
+    highest[i * kLeastApart / lufs.size()] = std::max(highest[i * kLeastApart / lufs.size()], lufs[i]);
+  return measure_detail::uncertainty_of_mean(highest) / measure_detail::student_95(kLeastApart - 1) *
+         std::sqrt(static_cast<double>(kLeastApart)) * kOfHighest;
+}
 
 // Sums in eight lanes: fast, and the same for any blocks that are multiples of eight.
 struct Sums {
@@ -78,6 +114,7 @@ struct LevelMeter::Impl {
   std::int64_t frame = 0;
   std::vector<ChannelLevels> channels;
   std::vector<double> square, plain, hop_square;  // running sums of each channel
+  std::optional<measure_detail::Stretches> stretches;
   std::vector<std::vector<double>> hops;          // Σx² of each hop
   State state;
   Loudness loudness;
@@ -95,7 +132,9 @@ struct LevelMeter::Impl {
       plain[c] += sums.plain;
       hop_square[c] += sums.square;
       channels[c].peak = std::max(channels[c].peak, sums.highest);
+      stretches->add(c, sums.square, sums.plain, sums.highest);
     }
+    stretches->advance(static_cast<std::int64_t>(count));
     if (state) {
       interleaved.resize(count * channels.size());
       for (std::size_t c = 0; c < channels.size(); ++c)
@@ -136,6 +175,8 @@ struct LevelMeter::Impl {
     ChannelLevels& levels = channels[c];
     levels.rms = std::sqrt(square[c] / static_cast<double>(frame));
     levels.dc = plain[c] / static_cast<double>(frame);
+    if (const auto of = stretches->uncertainty(c))
+      levels.uncertainty = {kDbOfPowerShare * of->mean_square, db_from_ratio(1 + of->highest), of->mean};
     if (options.true_peak) {
       ebur128_true_peak(state.get(), static_cast<unsigned>(c), &levels.true_peak);
       levels.true_peak = std::max(levels.true_peak, levels.peak);
@@ -182,6 +223,7 @@ LevelMeter::LevelMeter(int channel_count, double sample_rate_hz, const LevelsOpt
   impl.plain.resize(count);
   impl.hop_square.resize(count);
   impl.hops.resize(count);
+  impl.stretches.emplace(count);
   if (!options.loudness && !options.true_peak) return;
   int mode = 0;
   if (options.loudness) mode |= EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_S | EBUR128_MODE_M;
@@ -208,7 +250,8 @@ void LevelMeter::push(std::span<const double> planar) {
   const std::size_t length = planar.size() / impl.channels.size();
   for (std::size_t done = 0; done < length;) {
     auto count = static_cast<std::int64_t>(length - done);
-    count = std::min({count, impl.hop - impl.frame % impl.hop, impl.step - impl.frame % impl.step});
+    count = std::min({count, impl.hop - impl.frame % impl.hop, impl.step - impl.frame % impl.step,
+                      impl.stretches->left()});
     impl.take(planar, length, done, static_cast<std::size_t>(count));
     done += static_cast<std::size_t>(count);
   }
@@ -235,6 +278,10 @@ LevelsResult LevelMeter::finish() {
     };
     l.momentary_max_lufs = highest(l.momentary_lufs);
     l.short_term_max_lufs = highest(l.short_term_lufs);
+    l.integrated_uncertainty_lu = uncertainty_of_power(l.momentary_lufs);
+    l.momentary_max_uncertainty_lu = uncertainty_of_highest(l.momentary_lufs, kApart);
+    l.short_term_max_uncertainty_lu =
+        uncertainty_of_highest(l.short_term_lufs, static_cast<std::size_t>(kShortTermS / kStepS));
   }
   return {impl.options,
           impl.format,

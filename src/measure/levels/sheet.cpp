@@ -29,17 +29,27 @@ class Builder {
                             {"dc", std::string("included")}};
     const double reference_db = rms_reference_db(result_.options.rms_reference);
     const auto rms_dbfs = level_dbfs(c.rms);
+    const auto& u = c.uncertainty;
     reading("rms_dbfs", channel, rms_dbfs ? std::optional(*rms_dbfs + reference_db) : std::nullopt, rms,
-            rounding_dbfs());
-    reading("rms", channel, c.rms, {{"dc", std::string("included")}});
-    reading("peak_dbfs", channel, level_dbfs(c.peak));
+            rounding_dbfs())
+        .uncertainty = sure(u, u ? u->rms_db : 0);
+    reading("rms", channel, c.rms, {{"dc", std::string("included")}}).uncertainty =
+        sure(u, u ? c.rms * (ratio_from_db(u->rms_db) - 1) : 0);
+    reading("peak_dbfs", channel, level_dbfs(c.peak)).uncertainty = sure(u, u ? u->peak_db : 0);
     if (result_.options.true_peak)
       reading("true_peak_dbtp", channel, level_dbfs(c.true_peak),
-              {{"standard", std::string("ITU-R BS.1770")}});
+              {{"standard", std::string("ITU-R BS.1770")}})
+          .uncertainty = sure(u, u ? u->peak_db : 0);
     reading("crest_factor_db", channel,
-            c.rms > 0 ? std::optional(db_from_ratio(c.peak / c.rms)) : std::nullopt);
-    reading("dc_offset", channel, c.dc);
-    reading("dc_offset_dbfs", channel, level_dbfs(std::abs(c.dc)));
+            c.rms > 0 ? std::optional(db_from_ratio(c.peak / c.rms)) : std::nullopt)
+        .uncertainty = sure(u, u ? std::hypot(u->rms_db, u->peak_db) : 0);
+    reading("dc_offset", channel, c.dc).uncertainty = sure(u, u ? u->dc : 0);
+    // An offset that is not surely there has no level, only one that it keeps below.
+    const double most = std::abs(c.dc) + (u ? u->dc : 0);
+    const bool unsure = u && std::abs(c.dc) < u->dc;
+    Reading& offset = reading("dc_offset_dbfs", channel, level_dbfs(unsure ? most : std::abs(c.dc)));
+    offset.bound = unsure && most > 0;
+    if (!unsure && c.dc != 0) offset.uncertainty = sure(u, u ? db_from_ratio(1 + u->dc / std::abs(c.dc)) : 0);
     if (c.rms == 0)
       say(Severity::note, FindingCode::silent_channel, channel,
           "every sample is zero: silence has no level in dB");
@@ -52,10 +62,13 @@ class Builder {
     if (!result_.options.loudness) return;
     const Loudness& l = result_.loudness;
     const Conditions standard = {{"standard", std::string("ITU-R BS.1770, EBU R 128")}};
-    reading("loudness_integrated_lufs", std::nullopt, l.integrated_lufs, standard);
+    reading("loudness_integrated_lufs", std::nullopt, l.integrated_lufs, standard).uncertainty =
+        l.integrated_uncertainty_lu;
     reading("loudness_range_lu", std::nullopt, l.range_lu, standard);
-    reading("loudness_momentary_max_lufs", std::nullopt, l.momentary_max_lufs, standard);
-    reading("loudness_short_term_max_lufs", std::nullopt, l.short_term_max_lufs, standard);
+    reading("loudness_momentary_max_lufs", std::nullopt, l.momentary_max_lufs, standard).uncertainty =
+        l.momentary_max_uncertainty_lu;
+    reading("loudness_short_term_max_lufs", std::nullopt, l.short_term_max_lufs, standard).uncertainty =
+        l.short_term_max_uncertainty_lu;
     const double seconds = static_cast<double>(result_.frames) / result_.sample_rate_hz;
     if (!l.integrated_lufs)
       say(Severity::note, FindingCode::too_short, std::nullopt,
@@ -120,14 +133,20 @@ class Builder {
     sheet_.draw(std::move(curve));
   }
 
-  void reading(const char* name, std::optional<int> channel, std::optional<double> value,
-               const Conditions& more = {}, std::optional<double> floor = std::nullopt) {
+  static std::optional<double> sure(const std::optional<LevelUncertainty>& known, double uncertainty) {
+    return known ? std::optional(uncertainty) : std::nullopt;
+  }
+
+  Reading& reading(const char* name, std::optional<int> channel, std::optional<double> value,
+                   const Conditions& more = {}, std::optional<double> floor = std::nullopt) {
     Conditions conditions = {{"bandwidth_hz", std::vector<double>{0, result_.sample_rate_hz / 2}},
                              {"sample_rate_hz", result_.sample_rate_hz},
                              {"from_s", result_.options.from_s},
                              {"duration_s", static_cast<double>(result_.frames) / result_.sample_rate_hz}};
     conditions.insert(conditions.begin(), more.begin(), more.end());
-    sheet_.add(name, channel, value, std::move(conditions)).floor = floor;
+    Reading& added = sheet_.add(name, channel, value, std::move(conditions));
+    added.floor = floor;
+    return added;
   }
   void say(Severity severity, FindingCode code, std::optional<int> channel, std::string text) {
     sheet_.say(severity, code, std::move(text), channel);

@@ -23,19 +23,23 @@ class Builder {
   void add(int channel) {
     const ChannelSpectrum& c = result_.channels[static_cast<std::size_t>(channel)];
     for (const SpectrumPeak& peak : c.peaks)
-      reading("line_dbfs", channel, level_dbfs(peak.peak), {{"at_hz", peak.hz}, {"likely", peak.guess}});
+      reading("line_dbfs", channel, level_dbfs(peak.peak), {{"at_hz", peak.hz}, {"likely", peak.guess}})
+          .uncertainty = peak.uncertainty_db;
     for (const SpectrumBand& band : c.bands) {
       Conditions more = {{"centre_hz", band.centre_hz},
                          {"spread_db", band.spread_db},
                          {"rms_reference", std::string("square")}};
       if (result_.period_count > 0) more.emplace_back("periods", result_.period_count);
-      reading("band_dbfs", channel, level_dbfs(band.rms), std::move(more));
+      reading("band_dbfs", channel, level_dbfs(band.rms), std::move(more)).uncertainty =
+          band.uncertainty_db;
     }
     reading("near_dc_dbfs", channel, level_dbfs(c.dc),
-            {{"bandwidth_hz", std::vector<double>{0, half_lobe_hz()}}});
+            {{"bandwidth_hz", std::vector<double>{0, half_lobe_hz()}}})
+        .uncertainty = c.dc_uncertainty_db;
     if (half_lobe_hz() < 20)
       reading("below_20_hz_dbfs", channel, level_dbfs(c.below_20_rms),
-              {{"bandwidth_hz", std::vector<double>{half_lobe_hz(), 20}}});
+              {{"bandwidth_hz", std::vector<double>{half_lobe_hz(), 20}}})
+          .uncertainty = c.below_20_uncertainty_db;
     add_curves(c, channel);
     tell(c, channel);
   }
@@ -92,7 +96,7 @@ class Builder {
     sheet_.draw(std::move(bands));
   }
 
-  void reading(const char* name, int channel, std::optional<double> value, Conditions conditions) {
+  Reading& reading(const char* name, int channel, std::optional<double> value, Conditions conditions) {
     conditions.emplace_back("resolution_hz", result_.options.resolution_hz);
     conditions.emplace_back("averages", result_.window_count);
     conditions.emplace_back("window", std::string("Kaiser 20"));
@@ -101,7 +105,7 @@ class Builder {
     conditions.emplace_back("from_s", result_.options.from_s);
     conditions.emplace_back("duration_s", static_cast<double>(result_.frames) / result_.sample_rate_hz);
     if (result_.options.mid_side) conditions.emplace_back("view", std::string(channel == 0 ? "mid" : "side"));
-    sheet_.add(name, channel, value, std::move(conditions));
+    return sheet_.add(name, channel, value, std::move(conditions));
   }
   void say(Severity severity, FindingCode code, int channel, std::string text) {
     sheet_.say(severity, code, std::move(text), channel);

@@ -7,6 +7,8 @@
 #include <cmath>
 
 #include "measure/common/density.hpp"
+#include "measure/common/power_spread.hpp"
+#include "measure/common/student.hpp"
 #include "wavicon/audio/error.hpp"
 
 namespace wavicon {
@@ -21,6 +23,7 @@ constexpr double kStandsOut = 31.6;        // 15 dB over what lies around
 constexpr std::size_t kMostPoints = 3000;  // of a curve: twice what a picture is wide
 constexpr int kMostOrders = 60;            // of a tone that are named among the peaks
 constexpr double kCarrierHz = 18000;
+constexpr double kLobesOfBlock = 12;  // half lobes in a block in which lines are told from noise
 constexpr double kSpreadDb = 4.34;  // 10/ln 10: of a relative error of power
 
 // Two channels as half their sum and half their difference.
@@ -78,8 +81,8 @@ std::string guess_of(double hz, double tone_hz, double rate, double reach_hz) {
   return hz > kCarrierHz ? "carrier" : "line";
 }
 
-std::vector<SpectrumPeak> peaks_of(const Density& density, const SpectrumOptions& options, double rate,
-                                   double half_lobe_hz) {
+std::vector<SpectrumPeak> peaks_of(const Density& density, const PowerSpread& chance,
+                                   const SpectrumOptions& options, double rate, double half_lobe_hz) {
   std::vector<SpectrumPeak> peaks;
   const auto& values = density.values();
   const auto first = static_cast<std::size_t>(half_lobe_hz / density.bin_hz()) + 1;
@@ -89,7 +92,8 @@ std::vector<SpectrumPeak> peaks_of(const Density& density, const SpectrumOptions
         values[b] < kStandsOut * density.around(hz))
       continue;
     const double exact = density.exact_hz(b);
-    peaks.push_back({exact, std::sqrt(2 * density.line_power(exact)), ""});
+    const double peak = std::sqrt(2 * density.line_power(exact));
+    peaks.push_back({exact, peak, "", chance.line_uncertainty_db(peak, density.around(exact))});
   }
   std::sort(peaks.begin(), peaks.end(), [](const auto& a, const auto& b) { return a.peak > b.peak; });
   std::vector<SpectrumPeak> apart;
@@ -123,13 +127,16 @@ struct BandAxis {
   std::vector<double> centres_hz;
 };
 
-// Bands of an averaged density of noise: 4.34 dB over the root of bandwidth times time.
-std::vector<SpectrumBand> bands_of(const Density& density, const BandAxis& axis, double seconds) {
+// Bands of an averaged density: their spread as chance has it, lines apart.
+std::vector<SpectrumBand> bands_of(const Density& density, const std::vector<double>& noise,
+                                   const PowerSpread& chance, const BandAxis& axis) {
   std::vector<SpectrumBand> bands;
   for (std::size_t i = 0; i < axis.centres_hz.size(); ++i) {
-    const double centre = axis.centres_hz[i], width_hz = centre * (axis.half - 1 / axis.half);
+    const double centre = axis.centres_hz[i],
+                 uncertainty_db = chance.uncertainty_db(density.values(), noise, density.bin_hz(),
+                                                        centre / axis.half, centre * axis.half, unweighted);
     bands.push_back({centre, std::sqrt(axis.power(density.values(), density.bin_hz(), i)),
-                     kSpreadDb / std::sqrt(std::max(1.0, width_hz * seconds))});
+                     uncertainty_db / 2, uncertainty_db});
   }
   return bands;
 }
@@ -162,8 +169,11 @@ void read_periods(AudioSource& source, FrameRange range, const BandAxis& axis, S
       const double mean = sums[c][i] / periods,
                    variance =
                        std::max(0.0, squares[c][i] / periods - mean * mean) / std::max(1.0, periods - 1);
-      result.channels[c].bands.push_back(
-          {axis.centres_hz[i], std::sqrt(mean), mean > 0 ? kSpreadDb * std::sqrt(variance) / mean : 0});
+      const double spread_db = mean > 0 ? kSpreadDb * std::sqrt(variance) / mean : 0;
+      std::optional<double> uncertainty_db;
+      if (result.period_count > 1)
+        uncertainty_db = student_95(static_cast<std::size_t>(result.period_count - 1)) * spread_db;
+      result.channels[c].bands.push_back({axis.centres_hz[i], std::sqrt(mean), spread_db, uncertainty_db});
     }
 }
 
@@ -187,7 +197,7 @@ void gather(const std::vector<double>& values, double bin_hz, std::size_t first,
 
 // A channel from its mean density, and from the highest one where it was held.
 ChannelSpectrum channel_of(std::vector<double> mean, const std::vector<double>& held, const WelchPlan& plan,
-                           const BandAxis* axis, const SpectrumResult& result) {
+                           const PowerSpread& chance, const BandAxis* axis, const SpectrumResult& result) {
   const SpectrumOptions& options = result.options;
   const double rate = result.sample_rate_hz, half_lobe_hz = plan.lobe_half_bins() * plan.bin_hz();
   // A sine's highest bin holds its power over the window's noise bandwidth.
@@ -201,16 +211,26 @@ ChannelSpectrum channel_of(std::vector<double> mean, const std::vector<double>& 
   if (options.peak_hold) gather(held, plan.bin_hz(), first, scale, ignored, channel.held);
   if (options.peak_hold) channel.held.resize(channel.hz.size(), 0);
   const Density density(std::move(mean), plan);
+  const std::vector<double> noise =
+      without_lines(density.values(), static_cast<std::size_t>(kLobesOfBlock * plan.lobe_half_bins()));
   channel.dc =
       std::sqrt(std::max(0.0, band_power(density.values(), plan.bin_hz(), 0, half_lobe_hz, unweighted)));
   const auto beside = static_cast<std::size_t>(plan.lobe_half_bins()) + 2;
   channel.constant =
       beside < density.values().size() && density.values()[0] > kStandsOut * density.values()[beside];
-  if (half_lobe_hz < 20)
+  const auto uncertainty_db = [&](double from_hz, double to_hz) {
+    return chance.uncertainty_db(density.values(), noise, plan.bin_hz(), from_hz, to_hz, unweighted);
+  };
+  channel.dc_uncertainty_db =
+      channel.constant ? chance.line_uncertainty_db(std::sqrt(2.0) * channel.dc, density.values()[beside])
+                       : uncertainty_db(0, half_lobe_hz);
+  if (half_lobe_hz < 20) {
     channel.below_20_rms =
         std::sqrt(band_power(density.values(), plan.bin_hz(), half_lobe_hz, 20, unweighted));
-  if (!channel.silent) channel.peaks = peaks_of(density, options, rate, half_lobe_hz);
-  if (axis != nullptr) channel.bands = bands_of(density, *axis, static_cast<double>(result.frames) / rate);
+    channel.below_20_uncertainty_db = uncertainty_db(half_lobe_hz, 20);
+  }
+  if (!channel.silent) channel.peaks = peaks_of(density, chance, options, rate, half_lobe_hz);
+  if (axis != nullptr) channel.bands = bands_of(density, noise, chance, *axis);
   return channel;
 }
 
@@ -253,8 +273,9 @@ SpectrumResult measure_spectrum(const JudgedCapture& capture, const SpectrumOpti
   std::optional<BandAxis> axis;
   if (options.bands_per_octave > 0) axis.emplace(options.bands_per_octave, rate);
   const BandAxis* of_density = axis && options.period_frames == 0 ? &*axis : nullptr;
+  const PowerSpread chance(plan, range.frames(), kaiser_window(plan.frames, plan.beta));
   for (std::size_t c = 0; c < count; ++c)
-    result.channels.push_back(channel_of(std::move(mean[c]), held[c], plan, of_density, result));
+    result.channels.push_back(channel_of(std::move(mean[c]), held[c], plan, chance, of_density, result));
   if (axis && options.period_frames > 0) read_periods(source, whole, *axis, result);
   return result;
 }

@@ -27,6 +27,13 @@ struct LevelsOptions {
   RmsReference rms_reference = RmsReference::square;
 };
 
+/// By what the sixteen and more parts of a stretch differ.
+struct LevelUncertainty {
+  double rms_db = 0;
+  double peak_db = 0;
+  double dc = 0;  ///< full scale = 1
+};
+
 /// Full scale = 1.
 struct ChannelLevels {
   double peak = 0;
@@ -34,6 +41,9 @@ struct ChannelLevels {
   double rms = 0;        ///< DC included
   double dc = 0;
   std::vector<double> rms_over_time;  ///< one for each hop; the last window may be shorter
+  /// Half the intervals (k = 2) that hold the figures of all stretches of this kind; none for a signal that
+  /// moves by 3 dB, or is shorter than 1024 frames: its figures are those of this stretch alone.
+  std::optional<LevelUncertainty> uncertainty;
 };
 
 /// What ITU-R BS.1770-4 and EBU R 128 say of all channels together; none for too little sound.
@@ -42,6 +52,8 @@ struct Loudness {
   std::optional<double> range_lu;             ///< EBU Tech 3342; needs 3 s
   std::optional<double> momentary_max_lufs;   ///< 0.4 s
   std::optional<double> short_term_max_lufs;  ///< 3 s
+  /// As LevelUncertainty; none for a signal that moves, and for less than 3.2 s.
+  std::optional<double> integrated_uncertainty_lu, momentary_max_uncertainty_lu, short_term_max_uncertainty_lu;
   std::vector<double> momentary_lufs;         ///< every 0.1 s from 0.4 s on
   std::vector<double> short_term_lufs;        ///< every 0.1 s from 3 s on
 };

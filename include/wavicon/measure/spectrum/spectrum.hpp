@@ -38,12 +38,14 @@ struct SpectrumPeak {
   double peak = 0;  ///< amplitude, full scale = 1, what lies around it taken off
   std::string
       guess;  ///< "tone", "harmonic 3", "mains 50 Hz, line 2", "fold-back of order 7", "carrier", "line"
+  double uncertainty_db = 0;  ///< k = 2, from the noise beside it
 };
 
 struct SpectrumBand {
   double centre_hz = 0;
   double rms = 0;        ///< full scale = 1
   double spread_db = 0;  ///< standard deviation of this level, as noise has it or as the periods differ
+  std::optional<double> uncertainty_db;  ///< k = 2, from the spread; none of one period
 };
 
 struct ChannelSpectrum {
@@ -51,6 +53,8 @@ struct ChannelSpectrum {
   double dc = 0;  ///< full scale = 1
   bool constant =
       false;  ///< that is a constant, not noise or rumble: it stands 15 dB out of what is above it
+  double dc_uncertainty_db = 0;  ///< k = 2, from the noise beside it, or of it
+  double below_20_uncertainty_db = 0;
   double below_20_rms = 0;          ///< from a line's width beside 0 Hz to 20 Hz: rumble, not DC
   std::vector<SpectrumPeak> peaks;  ///< strongest first
   std::vector<SpectrumBand> bands;

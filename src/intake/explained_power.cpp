@@ -1,0 +1,87 @@
+// SPDX-License-Identifier: MIT
+#include "explained_power.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "mark_search.hpp"
+
+namespace wavicon::intake_detail {
+namespace {
+
+constexpr double kThere = 0.99;      // correlation of a segment that is there
+constexpr double kOneLevel = 0.02;   // by which gains may differ
+constexpr double kPlainlyMore = 0.15;
+constexpr std::int64_t kAround = 16;  // frames, to either side of a place that is known to a low sample
+constexpr std::size_t kMostLooked = 32;
+
+struct Lying {
+  double gain = 0, power = 0, alike = 0;
+};
+
+// The share that lies there at the level of most of it.
+double at_one_level(std::vector<Lying> segments) {
+  double all = 0, most = 0;
+  for (const Lying& s : segments) all += s.power;
+  std::erase_if(segments, [](const Lying& s) { return !(s.alike > kThere); });
+  std::sort(segments.begin(), segments.end(), [](const Lying& p, const Lying& q) { return p.gain < q.gain; });
+  double within = 0;
+  for (std::size_t first = 0, end = 0; first < segments.size(); ++first) {
+    while (end < segments.size() &&
+           segments[end].gain - segments[first].gain < 2 * kOneLevel * std::abs(segments[end].gain))
+      within += segments[end++].power;
+    most = std::max(most, within);
+    within -= segments[first].power;
+  }
+  return all > 0 ? most / all : 0;
+}
+
+std::optional<Lying> lying(const AlignedPair& pair, std::int64_t first, const Line& line) {
+  const Segment segment{.first = first};
+  const double power =
+      energy(read_channel(pair.reference, pair.channels.reference_channel, first, pair.length));
+  if (!(power > 0)) return std::nullopt;
+  Alignment along;
+  along.delay_frames = line.delay;
+  along.frames_per_frame = 1 + line.slope;
+  return Lying{pair.timer.gain({segment}, along), power, pair.timer.alike(segment, line)};
+}
+
+}  // namespace
+
+double explained_power(const AlignedPair& pair, const Alignment& found) {
+  const std::vector<double> delays = delays_of_pieces(found);
+  std::vector<Lying> segments;
+  for (const std::int64_t first : pair.places) {
+    std::size_t piece = 0;
+    for (const Slip& slip : found.slips) piece += slip.before_frame <= first;
+    if (const auto one = lying(pair, first, {delays[piece], found.frames_per_frame - 1}))
+      segments.push_back(*one);
+  }
+  return at_one_level(std::move(segments));
+}
+
+std::optional<double> better_explained(const AlignedPair& pair, const Alignment& found, double here,
+                                       const std::vector<double>& others) {
+  std::optional<double> best;
+  const double slope = found.frames_per_frame - 1;
+  const std::size_t step = (pair.places.size() + kMostLooked - 1) / kMostLooked;
+  for (const double delay : others) {
+    std::vector<Lying> segments;
+    for (std::size_t i = 0; i < pair.places.size(); i += step) {
+      const auto first = static_cast<double>(pair.places[i]);
+      std::vector<Segment> one;
+      if (auto s = pair.search.search(pair.places[i], delay + slope * first, kAround)) one.push_back(*s);
+      if (!one.empty()) pair.timer.refine(one, slope);
+      const double own = one.empty() ? delay : one[0].delay - slope * first;
+      if (const auto at = lying(pair, pair.places[i], {own, slope})) segments.push_back(*at);
+    }
+    const double share = at_one_level(std::move(segments));
+    if (share < here + kPlainlyMore) continue;
+    here = share;
+    best = delay;
+  }
+  return best;
+}
+
+}  // namespace wavicon::intake_detail
