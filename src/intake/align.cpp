@@ -33,7 +33,7 @@ constexpr double kProvenLeft = 1e-4;   // of the power: so much alike are no two
 constexpr double kPlainlyMore = 10;    // times that, at other places
 constexpr double kLeftByLine = 0.5;    // of the power beside a line that most segments lie on: -3 dB
 constexpr double kMostOfThem = 0.6;
-constexpr double kExplained = 0.7;  // of the power: no other place has as much
+constexpr double kExplained = 0.7;          // of the power: no other place has as much
 constexpr std::int64_t kBesideLine = 2048;  // frames: more than a period of 24 Hz
 constexpr double kBesideAlike = 0.7;        // of how well all agree on the line
 constexpr double kHopeless = 0.9;           // of the power after one pass: no later one makes a proof of it
@@ -674,7 +674,7 @@ class Aligner {
   std::int64_t excerpt_ = 0;
   double coarse_ = 0;
   std::int64_t length_ = 0;
-  std::vector<std::int64_t> places_;  // at which segments were looked for
+  std::vector<std::int64_t> places_;                       // at which segments were looked for
   std::optional<std::vector<double>> places_of_excerpts_;  // when they were asked for
   std::vector<Segment> segments_;
   DelayLine line_;  // delay of a place of the reference

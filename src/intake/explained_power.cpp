@@ -9,8 +9,8 @@
 namespace wavicon::intake_detail {
 namespace {
 
-constexpr double kThere = 0.99;      // correlation of a segment that is there
-constexpr double kOneLevel = 0.02;   // by which gains may differ
+constexpr double kThere = 0.99;     // correlation of a segment that is there
+constexpr double kOneLevel = 0.02;  // by which gains may differ
 constexpr double kPlainlyMore = 0.15;
 constexpr std::int64_t kAround = 16;  // frames, to either side of a place that is known to a low sample
 constexpr std::size_t kMostLooked = 32;

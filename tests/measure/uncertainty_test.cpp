@@ -1,10 +1,9 @@
 // SPDX-License-Identifier: MIT
 // Uncertainties by repetition: of many captures whose truth is known, 93 to 98 of 100 readings lie within
 // theirs.
-#include <map>
-
 #include "measure/judged.hpp"
 #include "measure/programme.hpp"
+#include "measure/repetitions.hpp"
 #include "wavicon/audio/weighting.hpp"
 #include "wavicon/measure/harmonics/harmonics.hpp"
 #include "wavicon/measure/noise/noise.hpp"
@@ -14,43 +13,6 @@ namespace wavicon {
 namespace {
 
 using namespace testing;
-
-constexpr int kSeeds = 300;
-
-/// What readings of channel 1 should be, by name; counts how many lie within their uncertainty.
-class Repetitions {
- public:
-  explicit Repetitions(std::map<std::string, double> truths) : truths_(std::move(truths)) {}
-
-  void add(const Sheet& sheet) {
-    ++count_;
-    for (const auto& [name, truth] : truths_) {
-      const Reading* reading = find_reading(sheet, name, 0);
-      ASSERT_TRUE(reading != nullptr && reading->value) << name;
-      ASSERT_TRUE(reading->uncertainty) << name;
-      within_[name] += std::abs(*reading->value - truth) <= *reading->uncertainty;
-      sums_[name] += *reading->value - truth;
-      sizes_[name] += *reading->uncertainty;
-    }
-  }
-  void expect_honest(const std::string& what) {
-    // Three standard deviations around 93 and 98 of 100.
-    const double fewest = 0.93 * count_ - 3 * std::sqrt(0.93 * 0.07 * count_),
-                 most = 0.98 * count_ + 3 * std::sqrt(0.98 * 0.02 * count_);
-    for (const auto& [name, truth] : truths_) {
-      const std::string which = what + " " + name + ": mean error " + std::to_string(sums_[name] / count_) +
-                                ", mean uncertainty " + std::to_string(sizes_[name] / count_);
-      EXPECT_GE(within_[name], fewest) << which;
-      EXPECT_LE(within_[name], most) << which;
-    }
-  }
-
- private:
-  std::map<std::string, double> truths_;
-  std::map<std::string, int> within_;
-  std::map<std::string, double> sums_, sizes_;
-  int count_ = 0;
-};
 
 double weighted_band(double rate, double (*weight)(double)) {
   double sum = 0;

@@ -28,10 +28,10 @@ struct DestroyState {
 };
 using State = std::unique_ptr<ebur128_state, DestroyState>;
 
-constexpr std::size_t kApart = 4;      // momentary loudnesses that share no sound
-constexpr double kStillLu = 3;         // either way
+constexpr std::size_t kApart = 4;  // momentary loudnesses that share no sound
+constexpr double kStillLu = 3;     // either way
 constexpr std::size_t kLeastApart = 8;
-constexpr double kOfHighest = 1.75;    // deviations of the parts' own maxima
+constexpr double kOfHighest = 1.75;  // deviations of the parts' own maxima
 
 // Of values 0.1 s apart, each over so many steps: those that share no sound; none where they move.
 std::vector<double> still_ones(const std::vector<double>& lufs, std::size_t apart) {
@@ -115,7 +115,7 @@ struct LevelMeter::Impl {
   std::vector<ChannelLevels> channels;
   std::vector<double> square, plain, hop_square;  // running sums of each channel
   std::optional<measure_detail::Stretches> stretches;
-  std::vector<std::vector<double>> hops;          // Σx² of each hop
+  std::vector<std::vector<double>> hops;  // Σx² of each hop
   State state;
   Loudness loudness;
   std::vector<double> interleaved;

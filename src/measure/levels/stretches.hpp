@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
-// How far figures of one stretch may lie from those of another of its kind: by what its parts differ. Internal
-// to `measure`.
+// How far figures of one stretch may lie from those of another of its kind: by what its parts differ.
+// Internal to `measure`.
 
 #include <cstdint>
 #include <optional>

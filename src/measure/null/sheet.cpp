@@ -115,9 +115,8 @@ class Builder {
     add("coherent_percent", 100 * c.coherent_share, std::nullopt,
         {{"means", std::string("of the residual's power, linear in A")}});
     if (c.line_share > 0) add("mains_percent", 100 * c.line_share, std::nullopt, {{"mains_hz", c.mains_hz}});
-    const bool differ =
-        std::any_of(result_.channels.begin(), result_.channels.end(),
-                    [&](const ChannelNull& other) { return other.verdict != c.verdict; });
+    const bool differ = std::any_of(result_.channels.begin(), result_.channels.end(),
+                                    [&](const ChannelNull& other) { return other.verdict != c.verdict; });
     if (differ)
       say(Severity::note, FindingCode::detail, channel, fmt::format("{}: {}", name_of(c.verdict), c.reason));
     if (const auto depth = level_dbfs(c.depth); depth && floor && *depth < *floor + kNearFloorDb)
@@ -176,7 +175,8 @@ class Builder {
   void tell_rest() {
     const double rate = result_.sample_rate_hz;
     const std::int64_t common = result_.end_frame - result_.first_frame;
-    if (result_.alignment.slips.empty() && common < result_.a_frames && !result_.options.to_s && result_.options.from_s == 0)
+    if (result_.alignment.slips.empty() && common < result_.a_frames && !result_.options.to_s &&
+        result_.options.from_s == 0)
       say(Severity::note, FindingCode::limited_range, std::nullopt,
           fmt::format("{:.3f} s are in both, of {:.3f} s in A and {:.3f} s in B",
                       static_cast<double>(common) / rate, static_cast<double>(result_.a_frames) / rate,

@@ -9,7 +9,9 @@
 
 #include "measure/common/cross_spectra.hpp"
 #include "measure/common/frame_range.hpp"
+#include "measure/common/jackknife.hpp"
 #include "measure/levels/levels_of.hpp"
+#include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/intake/align.hpp"
 
@@ -19,6 +21,7 @@ namespace {
 using namespace measure_detail;
 
 constexpr double kHopS = 0.1;
+constexpr double kTwoDeviationsDeg = 2 * 180 / std::numbers::pi;
 constexpr std::int64_t kBlockHops = 8;  // hops read at once
 
 // One channel of a source as a source of its own.
@@ -43,6 +46,7 @@ std::vector<PairBand> bands_of(const CrossSpectra& spectra, double rate, double 
   // that.
   const double moved = whole_offset ? std::round(offset) : 0, bin = spectra.bin_hz();
   const double scale = spectra.density_scale() * bin, half = std::pow(10.0, 0.05);
+  const PowerSpread chance_of = spectra.spread();
   std::vector<PairBand> bands;
   for (int band = -17; band <= 13; ++band) {  // 20 Hz to 20 kHz
     PairBand b;
@@ -67,6 +71,11 @@ std::vector<PairBand> bands_of(const CrossSpectra& spectra, double rate, double 
     b.side = std::sqrt(std::max(0.0, (x + y - 2 * lying.real()) / 4 * scale));
     const double chance = 1.0 / static_cast<double>(spectra.windows());
     b.coherence = std::clamp((std::norm(aligned) / (x * y) - chance) / (1 - chance + 1e-12), 0.0, 1.0);
+    // Independent values in the band: its width times the seconds that count, in one window at least.
+    const double values = std::max(chance_of.seconds() * (static_cast<double>(to - from) + 1) * bin,
+                                   static_cast<double>(spectra.windows()) / 2);
+    b.phase_uncertainty_deg =
+        std::min(180.0, kTwoDeviationsDeg * std::sqrt((1 - b.coherence) / (2 * b.coherence * values)));
     // At the centre, so that a delay turns as it should there.
     b.phase_deg = std::remainder(
         (std::arg(aligned) - 2 * std::numbers::pi * b.hz / rate * offset) * 180 / std::numbers::pi, 360.0);
@@ -96,11 +105,28 @@ FrameRange shared_range(AudioSource& a, AudioSource& b, const PairOptions& optio
 // Sums of squares and of the product.
 struct Energies {
   double xx = 0, yy = 0, xy = 0;
+  Energies& operator+=(const Energies& other) {
+    xx += other.xx;
+    yy += other.yy;
+    xy += other.xy;
+    return *this;
+  }
+  Energies& operator-=(const Energies& other) {
+    xx -= other.xx;
+    yy -= other.yy;
+    xy -= other.xy;
+    return *this;
+  }
+  [[nodiscard]] double level_db() const { return db_from_power_ratio(yy / xx); }
+  [[nodiscard]] double correlation() const { return std::clamp(xy / std::sqrt(xx * yy), -1.0, 1.0); }
+  [[nodiscard]] double mono_sum_ratio() const {
+    return std::sqrt(std::max(0.0, (xx + yy + 2 * xy) / 4) / (0.5 * (xx + yy)));
+  }
 };
 
-// Levels and correlation of each hop of a block that begins at a frame; adds the block's energies.
+// Levels and correlation of each hop of a block that begins at a frame; adds the hops' energies.
 void add_hops(std::span<const double> x, std::span<const double> y, std::int64_t at, std::int64_t hop,
-              Energies& all, PairResult& result) {
+              std::vector<Energies>& hops, PairResult& result) {
   const auto count = static_cast<std::int64_t>(x.size());
   for (std::int64_t first = 0; first < count; first += hop) {
     const std::int64_t end = std::min(count, first + hop);
@@ -115,14 +141,23 @@ void add_hops(std::span<const double> x, std::span<const double> y, std::int64_t
           ErrorCode::bad_input,
           fmt::format("{} holds NaN or infinity near {:.3f} s; 'wavicon health' names the place",
                       std::isfinite(p) ? "B" : "A", static_cast<double>(at + first) / result.sample_rate_hz));
-    all.xx += p;
-    all.yy += q;
-    all.xy += c;
+    hops.push_back({p, q, c});
     const auto frames = static_cast<double>(end - first);
     result.a_over_time.push_back(std::sqrt(p / frames));
     result.b_over_time.push_back(std::sqrt(q / frames));
     result.correlation_over_time.push_back(p > 0 && q > 0 ? c / std::sqrt(p * q) : 0);
   }
+}
+
+// Of every fourth momentary loudness of both, which share no sound; what the gates leave out counts for
+// little.
+std::optional<double> uncertainty_of_loudnesses(const std::vector<double>& a, const std::vector<double>& b) {
+  constexpr std::size_t kApart = 4;
+  std::vector<Energies> moments;
+  for (std::size_t i = 0; i < std::min(a.size(), b.size()); i += kApart)
+    if (std::isfinite(a[i]) && std::isfinite(b[i]))
+      moments.push_back({power_ratio_from_db(a[i]), power_ratio_from_db(b[i]), 0});
+  return jackknife(moments, [](const Energies& e) { return e.level_db(); });
 }
 
 void add_loudness(AudioSource& a, AudioSource& b, const FrameRange& range, PairResult& result) {
@@ -133,6 +168,7 @@ void add_loudness(AudioSource& a, AudioSource& b, const FrameRange& range, PairR
   auto loud_a = levels_of(of_a, levels).loudness, loud_b = levels_of(of_b, levels).loudness;
   result.a_lufs = loud_a.integrated_lufs;
   result.b_lufs = loud_b.integrated_lufs;
+  result.loudness_uncertainty_lu = uncertainty_of_loudnesses(loud_a.momentary_lufs, loud_b.momentary_lufs);
   result.a_momentary_lufs = std::move(loud_a.momentary_lufs);
   result.b_momentary_lufs = std::move(loud_b.momentary_lufs);
 }
@@ -152,6 +188,7 @@ PairResult measure_pair(const JudgedCapture& judged_a, const JudgedCapture& judg
       align(a, b, {.reference_channel = options.a_channel, .capture_channel = options.b_channel});
   if (found) {
     result.time_offset_samples = found->delay_frames;
+    result.time_uncertainty_samples = found->uncertainty_frames;
     result.drift_ppm = found->drift_ppm;
     result.polarity = found->gain < 0 ? -1 : 1;
     result.slips = found->slips;
@@ -166,15 +203,17 @@ PairResult measure_pair(const JudgedCapture& judged_a, const JudgedCapture& judg
   const auto hop = static_cast<std::int64_t>(std::max(1.0, std::round(kHopS * rate)));
   result.hop_s = static_cast<double>(hop) / rate;
   CrossSpectra spectra(rate, range.frames());
-  Energies all;
+  std::vector<Energies> hops;
   for (std::int64_t at = range.first; at < range.end; at += hop * kBlockHops) {
     const std::int64_t count = std::min(hop * kBlockHops, range.end - at);
     const auto x = read_channel(a, options.a_channel, at, count),
                y = read_channel(b, options.b_channel, at, count);
-    add_hops(x, y, at, hop, all, result);
+    add_hops(x, y, at, hop, hops, result);
     if (slipped && (at < found->piece_first_frame || at + count > found->piece_end_frame)) continue;
     spectra.add(x, moved == 0 ? y : read_channel(b, options.b_channel, at + moved, count));
   }
+  Energies all;
+  for (const Energies& one : hops) all += one;
   const auto [xx, yy, xy] = all;
   if (xx == 0 || yy == 0)
     throw Error(ErrorCode::bad_input,
@@ -182,8 +221,12 @@ PairResult measure_pair(const JudgedCapture& judged_a, const JudgedCapture& judg
   const auto frames = static_cast<double>(range.frames());
   result.a_rms = std::sqrt(xx / frames);
   result.b_rms = std::sqrt(yy / frames);
-  result.correlation = std::clamp(xy / std::sqrt(xx * yy), -1.0, 1.0);
-  result.mono_sum_ratio = std::sqrt(std::max(0.0, (xx + yy + 2 * xy) / 4) / (0.5 * (xx + yy)));
+  result.correlation = all.correlation();
+  result.mono_sum_ratio = all.mono_sum_ratio();
+  result.level_uncertainty_db = jackknife(hops, [](const Energies& e) { return e.level_db(); });
+  result.correlation_uncertainty = jackknife(hops, [](const Energies& e) { return e.correlation(); });
+  result.mono_sum_uncertainty_db =
+      jackknife(hops, [](const Energies& e) { return db_from_ratio(e.mono_sum_ratio()); });
   result.bands = bands_of(spectra, rate, offset, moved != 0);
   add_loudness(a, b, range, result);
   return result;

@@ -47,9 +47,10 @@ class Writer {
   }
 
  private:
-  void add(const char* name, std::optional<double> value, Conditions more = {}) {
+  void add(const char* name, std::optional<double> value, std::optional<double> uncertainty,
+           Conditions more = {}) {
     more.insert(more.end(), common_.begin(), common_.end());
-    sheet_.add(name, std::nullopt, value, std::move(more));
+    sheet_.add(name, std::nullopt, value, std::move(more)).uncertainty = uncertainty;
   }
 
   void write_levels() {
@@ -70,16 +71,17 @@ class Writer {
           sheet_, slip, r_.sample_rate_hz,
           fmt::format("offset, phase, coherence and bands are those from {:.3f} to {:.3f} s", r_.piece_from_s,
                       r_.piece_to_s));
-    add("level_difference_db", difference);
-    if (r_.a_lufs && r_.b_lufs) add("loudness_difference_lu", *r_.b_lufs - *r_.a_lufs);
-    add("correlation", r_.correlation);
-    add("time_offset_samples", r_.time_offset_samples);
-    if (r_.time_offset_samples) add("polarity", r_.polarity);
+    add("level_difference_db", difference, r_.level_uncertainty_db);
+    if (r_.a_lufs && r_.b_lufs)
+      add("loudness_difference_lu", *r_.b_lufs - *r_.a_lufs, r_.loudness_uncertainty_lu);
+    add("correlation", r_.correlation, r_.correlation_uncertainty);
+    add("time_offset_samples", r_.time_offset_samples, r_.time_uncertainty_samples);
+    if (r_.time_offset_samples) add("polarity", r_.polarity, std::nullopt);
   }
 
   void write_mono_sum() {
     const double loss = r_.mono_sum_ratio > 0 ? db_from_ratio(r_.mono_sum_ratio) : kLowestDbfs;
-    add("mono_sum_loss_db", std::min(0.0, loss),
+    add("mono_sum_loss_db", std::min(0.0, loss), r_.mono_sum_uncertainty_db,
         {{"means", std::string("of (A+B)/2 against the mean power of both")}});
     if (loss < kBadLossDb) {
       sheet_.say(
@@ -107,7 +109,8 @@ class Writer {
       const bool octave = std::any_of(kOctavesHz.begin(), kOctavesHz.end(),
                                       [&](double hz) { return std::abs(band.hz / hz - 1) < 0.02; });
       if (octave && band.coherence >= kShown)
-        add("phase_deg", band.phase_deg, {{"centre_hz", band.hz}, {"coherence", band.coherence}});
+        add("phase_deg", band.phase_deg, band.phase_uncertainty_deg,
+            {{"centre_hz", band.hz}, {"coherence", band.coherence}});
     }
   }
 

@@ -4,6 +4,7 @@
 #include <numbers>
 
 #include "measure/common/cross_spectra.hpp"
+#include "measure/common/jackknife.hpp"
 #include "measure/response/features.hpp"
 #include "measure/response/impulse.hpp"
 #include "measure/response/methods.hpp"
@@ -23,14 +24,38 @@ constexpr double kLeastLongWindows = 8;  // in the stretch, side by side
 constexpr double kTailS = 0.5;           // of the response over time
 constexpr double kHighestHz = 20000;
 constexpr double kLeastCoherence = 0.5;  // below it a bin says more of noise than of the path
-constexpr double kLeastPower = 1e-10;    // of the strongest bin
-constexpr double kWholeFrame = 0.02;     // frames: as near, the delay is whole
+constexpr std::size_t kEnergyFrames = 4096;
+constexpr double kMethodDb = 0.01, kPeriodicMethodDb = 0.002;  // lobes, the reading between lines
+constexpr double kLeastPower = 1e-10;                          // of the strongest bin
+constexpr double kWholeFrame = 0.02;                           // frames: as near, the delay is whole
 
 // What both share around one place of the axis.
 struct Place {
   double xx = 0, yy = 0;
   std::complex<double> ratio;
   double coherence = 0;
+  double values = 1;  // that were averaged and do not depend on each other
+};
+
+// Of values that do not depend on each other: the seconds and the width of a bin that they come from.
+struct Chance {
+  explicit Chance(const CrossSpectra& spectra)
+      : seconds(spectra.spread().seconds()), noise_hz(spectra.plan().noise_bins * spectra.bin_hz()) {}
+  double seconds, noise_hz;
+};
+
+struct Energies {
+  double a = 0, b = 0;
+  Energies& operator+=(const Energies& other) {
+    a += other.a;
+    b += other.b;
+    return *this;
+  }
+  Energies& operator-=(const Energies& other) {
+    a -= other.a;
+    b -= other.b;
+    return *this;
+  }
 };
 
 class Averages {
@@ -49,6 +74,9 @@ class Averages {
     gather(of_a, of_b);
     if (spectra_.windows() == 0 || energy_a_ == 0 || energy_b_ == 0) return;
     channel.broadband_db = db_from_power_ratio(energy_b_ / energy_a_);
+    if (const auto sure =
+            jackknife(energies_, [](const Energies& e) { return db_from_power_ratio(e.b / e.a); }))
+      channel.uncertainty.broadband_db = channel.uncertainty.loudness_lu = *sure;
     channel.windows = spectra_.windows();
     channel.bin_hz = spectra_.bin_hz();
     strongest_ = strongest_of(spectra_);
@@ -77,9 +105,15 @@ class Averages {
       const std::int64_t count = std::min(block, task_.range.end - at);
       if (periodic_ && count < length) break;
       const auto x = read_channel(task_.a, of_a, at, count), y = read_b(task_, of_b, at, count, rest_);
-      for (std::size_t n = 0; n < x.size(); ++n) {
-        energy_a_ += x[n] * x[n];
-        energy_b_ += y[n] * y[n];
+      for (std::size_t first = 0; first < x.size(); first += kEnergyFrames) {
+        Energies here;
+        for (std::size_t n = first; n < std::min(x.size(), first + kEnergyFrames); ++n) {
+          here.a += x[n] * x[n];
+          here.b += y[n] * y[n];
+        }
+        energy_a_ += here.a;
+        energy_b_ += here.b;
+        energies_.push_back(here);
       }
       spectra_.add(x, y);
       if (long_) long_->add(x, y);
@@ -114,16 +148,19 @@ class Averages {
   void read_places(double late, ChannelResponse& channel) const {
     const double bin = (long_ ? *long_ : spectra_).bin_hz(),
                  strongest_long = long_ ? strongest_of(*long_) : 0;
+    const Chance chance(spectra_), long_chance = long_ ? Chance(*long_) : chance;
     std::size_t all = 0;
     for (const double hz :
          response_axis(std::max(kLowestHz, 3 * bin), std::min(kHighestHz, kHighest * task_.rate))) {
       ++all;
       const bool low = long_ && hz < kLongBelowHz;
-      const Place place = periodic_ ? lines_around(hz, late) : bins_around(low ? *long_ : spectra_, hz, late);
+      const Place place = periodic_
+                              ? lines_around(hz, late)
+                              : bins_around(low ? *long_ : spectra_, low ? long_chance : chance, hz, late);
       if (place.xx < kLeastPower * (low ? strongest_long : strongest_) || place.yy <= 0 ||
           place.coherence < kLeastCoherence)
         continue;
-      channel.points.push_back({hz, place.ratio, place.coherence, 0});
+      channel.points.push_back({hz, place.ratio, place.coherence, uncertainty_db(place), 0});
     }
     channel.left_out_share =
         all > 0 ? 1 - static_cast<double>(channel.points.size()) / static_cast<double>(all) : 0;
@@ -135,13 +172,20 @@ class Averages {
     }
   }
 
+  // Of the magnitude of H1 (Bendat and Piersol, to verify).
+  [[nodiscard]] double uncertainty_db(const Place& place) const {
+    const double share = (1 - place.coherence) / (2 * place.coherence * place.values);
+    return std::hypot(periodic_ ? kPeriodicMethodDb : kMethodDb, 2 * kDbOfAmplitudeShare * std::sqrt(share));
+  }
+
   // What is shared in one bin, the rest of the delay taken off.
   [[nodiscard]] static std::complex<double> turned(const CrossSpectra& spectra, std::size_t k, double late) {
     return spectra.xy()[k] * std::polar(1.0, 2 * std::numbers::pi * static_cast<double>(k) /
                                                  static_cast<double>(spectra.length()) * late);
   }
 
-  [[nodiscard]] static Place bins_around(const CrossSpectra& spectra, double hz, double late) {
+  [[nodiscard]] static Place bins_around(const CrossSpectra& spectra, const Chance& of, double hz,
+                                         double late) {
     const double bin = spectra.bin_hz(), half = std::exp2(0.5 / kPerOctave),
                  chance = 1.0 / static_cast<double>(spectra.windows());
     auto from = static_cast<std::size_t>(std::ceil(hz / half / bin)),
@@ -156,6 +200,8 @@ class Averages {
     }
     if (place.xx <= 0 || place.yy <= 0) return place;
     place.ratio = xy / place.xx;
+    place.values =
+        std::max(1.0, of.seconds * std::max(static_cast<double>(to - from + 1) * bin, of.noise_hz));
     place.coherence =
         std::clamp((std::norm(xy) / (place.xx * place.yy) - chance) / (1 - chance + 1e-12), 0.0, 1.0);
     return place;
@@ -168,13 +214,14 @@ class Averages {
     const auto from = static_cast<std::size_t>(std::min(std::ceil(hz / half / bin), std::ceil(hz / bin) - 1)),
                to = static_cast<std::size_t>(std::max(hz * half / bin, std::floor(hz / bin) + 1));
     Place place;
-    double first = 0, second = 0, unlike = 0;
+    double first = 0, second = 0, unlike = 0, squares = 0;
     std::complex<double> sum = 0, tilted = 0;
     for (std::size_t k = from; k <= to && k < spectra_.xx().size(); ++k) {
       const double xx = spectra_.xx()[k], away = static_cast<double>(k) * bin - hz;
       if (xx <= kLeastPower * strongest_) continue;
       const std::complex<double> xy = turned(spectra_, k, late);
       place.xx += xx;
+      squares += xx * xx;
       place.yy += spectra_.yy()[k];
       first += xx * away;
       second += xx * away * away;
@@ -186,6 +233,7 @@ class Averages {
     if (!(determinant > 0)) return {};
     place.ratio = (second * sum - first * tilted) / determinant;
     const auto periods = static_cast<double>(spectra_.windows());
+    place.values = periods * place.xx * place.xx / squares;
     place.coherence = periods > 1 && place.yy > 0
                           ? std::clamp(1 - periods / (periods - 1) * unlike / place.yy, 0.0, 1.0)
                           : 1;
@@ -196,6 +244,7 @@ class Averages {
   bool periodic_;
   CrossSpectra spectra_;
   std::optional<CrossSpectra> long_;
+  std::vector<Energies> energies_;  // of the blocks read
   double rest_ = 0, energy_a_ = 0, energy_b_ = 0, strongest_ = 0;
 };
 

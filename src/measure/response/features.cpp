@@ -2,12 +2,14 @@
 #include "measure/response/features.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 #include <vector>
 
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/least_squares.hpp"
+#include "wavicon/audio/linear_system.hpp"
 
 namespace wavicon {
 namespace measure_detail {
@@ -18,6 +20,10 @@ constexpr double kStraightDb = 25;  // under it a cut falls straight
 constexpr double kDeepestDb = 85;
 constexpr double kDbPerPole = 6.0206;     // and octave
 constexpr double kOrderTolerance = 0.25;  // of an order: filters have whole ones
+constexpr double kCutDb = 24;             // of a fall that is a cut in any case
+constexpr double kAtRestDb = 0.8;         // and octave
+constexpr double kLittleDb = 12;          // fallen: a shelf that is near its rest looks like this
+constexpr double kOfSteepest = 0.3, kMostlyOfSteepest = 0.6;
 constexpr double kLeastBellDb = 0.3;
 constexpr double kLevelEndsDb = 1;
 constexpr double kPlateauShare = 0.12;  // of the places at an end: what lies flat there
@@ -139,10 +145,29 @@ std::optional<ResponseBell> find_bell(std::span<const ResponsePoint> points, dou
   return bell_within(inside);
 }
 
+namespace {
+
+// Whether the curve has come to rest again where it ends: the fall is a shelf's, or a dip's, and no edge.
+bool levels_off(std::span<const ResponsePoint> points, double level, int way) {
+  const auto count = static_cast<std::ptrdiff_t>(points.size()),
+             third = static_cast<std::ptrdiff_t>(kPerOctave / 3), end = way < 0 ? 0 : count - 1;
+  if (count <= 2 * third) return false;
+  const auto db_at = [&](std::ptrdiff_t i) { return db_of(points[static_cast<std::size_t>(i)]); };
+  if (level - db_at(end) > kCutDb) return false;
+  double steepest = 0;
+  for (std::ptrdiff_t i = end; i - way * third >= 0 && i - way * third < count; i -= way)
+    steepest = std::max(steepest, 3 * (db_at(i - way * third) - db_at(i)));
+  const double at_end = 3 * (db_at(end - way * third) - db_at(end));
+  const double fallen = level - db_at(end);
+  return at_end < std::max(kAtRestDb, (fallen < kLittleDb ? kMostlyOfSteepest : kOfSteepest) * steepest);
+}
+
+}  // namespace
+
 std::optional<ResponseEdge> find_edge(std::span<const ResponsePoint> points, double level, int way,
                                       double rate) {
   const auto at = passing(points, level - 3, way);
-  if (!at) return std::nullopt;
+  if (!at || levels_off(points, level, way)) return std::nullopt;
   ResponseEdge edge{at->hz};
   if (const auto one = passing(points, level - 1, way)) edge.hz_at_1_db = one->hz;
   if (const auto six = passing(points, level - 6, way)) edge.hz_at_6_db = six->hz;
@@ -186,6 +211,30 @@ std::optional<ResponseShelf> find_shelf(std::span<const ResponsePoint> all, doub
   return best;
 }
 
+ResponseShelf shelf_uncertainty(std::span<const ResponsePoint> points, const ResponseShelf& shelf) {
+  // Slopes of level, gain and corner (as a logarithm), of the shelf as it lies on the axis.
+  constexpr double kStep = 1e-4;
+  const double gain = shelf.high ? shelf.gain_db : -shelf.gain_db;
+  std::vector<std::array<double, 3>> slopes;
+  std::vector<double> normal(9, 0.0);
+  for (const ResponsePoint& p : points) {
+    const double over = p.hz / shelf.hz, here = shelf_db(over, gain, shelf.order);
+    slopes.push_back({1, (shelf_db(over, gain + kStep, shelf.order) - here) / kStep,
+                      (shelf_db(over * std::exp(-kStep), gain, shelf.order) - here) / kStep});
+    for (std::size_t i = 0; i < 3; ++i)
+      for (std::size_t k = 0; k < 3; ++k) normal[3 * i + k] += slopes.back()[i] * slopes.back()[k];
+  }
+  const SymmetricSystem system(normal, 3);
+  if (!system.well_posed()) return {0, std::abs(shelf.gain_db), shelf.high, shelf.order};
+  double gain_square = 0, corner_square = 0;
+  for (std::size_t i = 0; i < points.size(); ++i) {
+    const auto moved = system.solve(slopes[i]);
+    gain_square += std::pow(moved[1] * points[i].uncertainty_db, 2);
+    corner_square += std::pow(moved[2] * points[i].uncertainty_db, 2);
+  }
+  return {shelf.hz * std::sqrt(corner_square), std::sqrt(gain_square), shelf.high, shelf.order};
+}
+
 }  // namespace measure_detail
 
 using namespace measure_detail;
@@ -219,6 +268,9 @@ std::optional<ResponseCrossover> find_crossover(const ChannelResponse& first, co
               hz, first_db - level,
               db_from_ratio(std::max(1e-12, std::abs(p.ratio + q.ratio * std::polar(1.0, -turn)))) -
                   first_db};
+          best->uncertainty_db = std::hypot(p.uncertainty_db, q.uncertainty_db);
+          best->uncertainty_hz =
+              best->uncertainty_db / std::max(1e-12, std::abs(here - before)) * (p.hz - last_p->hz);
         }
       }
     }

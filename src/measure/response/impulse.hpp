@@ -16,6 +16,7 @@ struct CutImpulse {
   std::vector<double> taps;
   std::size_t before = kImpulseBefore;  ///< taps before the delay that was lined up to
   std::size_t zero = kImpulseBefore;    ///< tap at which the common delay lies, to the whole frame
+  double squares = 0;                   ///< of the fades: noise of so many frames
   double rest = 0;                      ///< of the delay, beside it
 };
 

@@ -24,6 +24,7 @@ using namespace measure_detail;
 
 constexpr double kMostSlip = 0.01;           // frames in a period
 constexpr std::int64_t kLeastCommon = 4096;  // frames that A and B share, or nothing is said
+constexpr double kTailS = 0.5;               // of a response over time: its resolution
 constexpr double kSilent = 1e-8;             // of the power of the loudest channel of A
 
 class Responder {
@@ -71,7 +72,8 @@ class Responder {
       any |= channel.measured;
       if (channel.measured) {
         smooth(channel);
-        describe(channel);
+        describe(channel, options_, rate_);
+        add_uncertainties(channel, options_, rate_, options_.sweep ? 1 / kTailS : channel.bin_hz);
       }
       result_.channels.push_back(std::move(channel));
     }
@@ -143,37 +145,6 @@ class Responder {
     }
     for (std::size_t i = 0; i < sizes.size(); ++i)
       if (const double size = std::abs(points[i].ratio); size > 0) channel.points[i].ratio *= sizes[i] / size;
-  }
-
-  [[nodiscard]] static std::optional<double> level_at(const ChannelResponse& channel, double hz) {
-    for (std::size_t i = 1; i < channel.points.size(); ++i) {
-      const ResponsePoint &p = channel.points[i - 1], &q = channel.points[i];
-      if (p.hz > hz || q.hz < hz) continue;
-      const double t = std::log(hz / p.hz) / std::log(q.hz / p.hz);
-      return db_of(p) + t * (db_of(q) - db_of(p));
-    }
-    return std::nullopt;
-  }
-
-  void describe(ChannelResponse& channel) const {
-    std::vector<double> within;
-    for (const ResponsePoint& p : channel.points)
-      if (p.hz >= options_.band_from_hz && p.hz <= options_.band_to_hz) within.push_back(db_of(p));
-    channel.gain_db =
-        level_at(channel, options_.reference_hz)
-            .value_or(within.empty() ? db_of(channel.points.front()) : within[within.size() / 2]);
-    if (within.empty()) return;
-    channel.ripple_db =
-        *std::max_element(within.begin(), within.end()) - *std::min_element(within.begin(), within.end());
-    const double level = plateau_db(channel.points);
-    channel.band_db = level;
-    channel.bell = find_bell(channel.points, options_.band_from_hz, options_.band_to_hz);
-    channel.lower = find_edge(channel.points, level, -1, rate_);
-    channel.upper = find_edge(channel.points, level, 1, rate_);
-    // A cut with a slope of its own is no shelf.
-    const bool cut =
-        (channel.lower && channel.lower->order > 0) || (channel.upper && channel.upper->order > 0);
-    if (!channel.bell && !cut) channel.shelf = find_shelf(channel.points, options_.reference_hz, rate_);
   }
 
   AudioSource& a_;

@@ -16,7 +16,9 @@ namespace {
 
 using measure_detail::tidy_db;
 
+constexpr const char* kUncertainty = "magnitude uncertainty";
 constexpr double kFlatDb = 0.1;
+constexpr double kHiddenDb = 6;           // of uncertainty, from which a level is a bound
 constexpr double kLeastUnderDb = 1;       // of a crossover, under the band
 constexpr std::int64_t kFewWindows = 16;  // fewer, and coherence is luck
 constexpr double kEnoughS = 4;
@@ -50,17 +52,23 @@ void write_crosstalk(SheetBuilder& sheet, const ResponseResult& r, const Channel
   const Conditions conditions = {{"reference", a.file},
                                  {"from_channel", static_cast<std::int64_t>(*c.crosstalk_from + 1)},
                                  {"sample_rate_hz", r.sample_rate_hz}};
-  const auto add = [&](const char* name, double value, double hz) {
+  // What noise hides is a bound.
+  const auto add = [&](const char* name, double value, double hz, double uncertainty_db) {
     Conditions all = {{"at_hz", hz}};
     all.insert(all.end(), conditions.begin(), conditions.end());
-    sheet.add(name, channel, value, std::move(all));
+    const bool hidden = uncertainty_db > kHiddenDb;
+    Reading& reading = sheet.add(
+        name, channel, hidden ? value + db_from_ratio(1 + uncertainty_db / kDbOfAmplitudeShare) : value,
+        std::move(all));
+    reading.bound = hidden;
+    if (!hidden) reading.uncertainty = uncertainty_db;
   };
-  add("crosstalk_db", c.gain_db, r.options.reference_hz);
+  add("crosstalk_db", c.gain_db, r.options.reference_hz, c.uncertainty.gain_db);
   std::string text = fmt::format("crosstalk of channel {}, which A plays alone: {:.1f} dB at {:g} Hz",
                                  *c.crosstalk_from + 1, c.gain_db, r.options.reference_hz);
   if (worst != nullptr) {
     const double db = db_from_ratio(std::max(1e-12, std::abs(worst->ratio)));
-    add("crosstalk_max_db", db, worst->hz);
+    add("crosstalk_max_db", db, worst->hz, worst->uncertainty_db);
     text += fmt::format(", at most {:.1f} dB at {:.0f} Hz", db, worst->hz);
   }
   sheet.say(Severity::note, FindingCode::result, text, channel);
@@ -73,7 +81,7 @@ void write_balance(SheetBuilder& sheet, const ResponseResult& r) {
       r.channels[0].crosstalk_from || r.channels[1].crosstalk_from)
     return;
   const double balance = r.channels[1].gain_db - r.channels[0].gain_db;
-  double most = 0, at = r.options.reference_hz;
+  double most = 0, at = r.options.reference_hz, sure_db = 0;
   std::size_t j = 0;
   for (const ResponsePoint& p : r.channels[0].points) {
     const auto& other = r.channels[1].points;
@@ -85,16 +93,20 @@ void write_balance(SheetBuilder& sheet, const ResponseResult& r) {
     if (std::abs(difference) > std::abs(most)) {
       most = difference;
       at = p.hz;
+      sure_db = std::hypot(p.uncertainty_db, other[j].uncertainty_db);
     }
   }
-  const auto add = [&](const char* name, double value, double hz) {
-    sheet.add(name, std::nullopt, value,
-              {{"at_hz", hz},
-               {"means", std::string("channel 2 over channel 1")},
-               {"sample_rate_hz", r.sample_rate_hz}});
+  const auto add = [&](const char* name, double value, double hz, double uncertainty) {
+    sheet
+        .add(name, std::nullopt, value,
+             {{"at_hz", hz},
+              {"means", std::string("channel 2 over channel 1")},
+              {"sample_rate_hz", r.sample_rate_hz}})
+        .uncertainty = uncertainty;
   };
-  add("balance_db", balance, r.options.reference_hz);
-  add("balance_max_db", most, at);
+  add("balance_db", balance, r.options.reference_hz,
+      std::hypot(r.channels[0].uncertainty.gain_db, r.channels[1].uncertainty.gain_db));
+  add("balance_max_db", most, at, sure_db);
   if (std::abs(most) > kFlatDb)
     sheet.say(
         Severity::note, FindingCode::comparison,
@@ -102,6 +114,12 @@ void write_balance(SheetBuilder& sheet, const ResponseResult& r) {
             "channel 2 stands {:+.2f} dB against channel 1 at {:g} Hz, at most {:+.2f} dB, at {:.0f} Hz",
             balance, r.options.reference_hz, most, at),
         std::nullopt);
+}
+
+const Curve* uncertainty_of(const Sheet& sheet, std::optional<int> channel) {
+  for (const Curve& curve : sheet.curves)
+    if (curve.name == kUncertainty && curve.channel == channel) return &curve;
+  return nullptr;
 }
 
 // What one channel of B is over A.
@@ -127,8 +145,8 @@ class ChannelWriter {
 
   void write() {
     std::string text = levels();
-    text += edge(c_.lower, "lower", "lower_edge_hz") + edge(c_.upper, "upper", "upper_edge_hz") + bell() +
-            shelf();
+    text += edge(c_.lower, c_.uncertainty.lower, "lower", "lower_edge_hz") +
+            edge(c_.upper, c_.uncertainty.upper, "upper", "upper_edge_hz") + bell() + shelf();
     if (!c_.lower && !c_.upper && !c_.bell && !c_.shelf)
       text += c_.ripple_db < kFlatDb
                   ? "; flat"
@@ -144,31 +162,34 @@ class ChannelWriter {
   void say(Severity severity, FindingCode code, std::string text) {
     sheet_.say(severity, code, std::move(text), channel_);
   }
-  void add(const char* name, double value, Conditions more = {}) {
+  void add(const char* name, double value, double uncertainty, Conditions more = {}) {
     more.insert(more.end(), common_.begin(), common_.end());
-    sheet_.add(name, channel_, value, std::move(more));
+    sheet_.add(name, channel_, value, std::move(more)).uncertainty = uncertainty;
   }
 
   std::string levels() {
-    add("gain_db", c_.gain_db);
-    add("broadband_db", c_.broadband_db, {{"means", std::string("RMS of B over that of A")}});
+    const ResponseUncertainty& u = c_.uncertainty;
+    add("gain_db", c_.gain_db, u.gain_db);
+    add("broadband_db", c_.broadband_db, u.broadband_db, {{"means", std::string("RMS of B over that of A")}});
     if (!r_.options.sweep)
-      add("loudness_change_lu", c_.loudness_lu, {{"weighting", std::string("K, without gates")}});
-    add("ripple_db", c_.ripple_db,
+      add("loudness_change_lu", c_.loudness_lu, u.loudness_lu,
+          {{"weighting", std::string("K, without gates")}});
+    add("ripple_db", c_.ripple_db, u.ripple_db,
         {{"bandwidth_hz", std::vector<double>{r_.options.band_from_hz, r_.options.band_to_hz}}});
     return fmt::format("{:+.2f} dB at {:g} Hz, {:+.2f} dB overall", tidy_db(c_.gain_db),
                        r_.options.reference_hz, tidy_db(c_.broadband_db));
   }
 
-  std::string edge(const std::optional<ResponseEdge>& edge, const char* side, const char* name) {
+  std::string edge(const std::optional<ResponseEdge>& edge, const ResponseEdge& u, const char* side,
+                   const char* name) {
     if (!edge) return "";
-    add(name, edge->hz, {{"at_db", -3.0}});
-    if (edge->hz_at_1_db) add(name, *edge->hz_at_1_db, {{"at_db", -1.0}});
-    if (edge->hz_at_6_db) add(name, *edge->hz_at_6_db, {{"at_db", -6.0}});
+    add(name, edge->hz, u.hz, {{"at_db", -3.0}});
+    if (edge->hz_at_1_db) add(name, *edge->hz_at_1_db, u.hz_at_1_db.value_or(0), {{"at_db", -1.0}});
+    if (edge->hz_at_6_db) add(name, *edge->hz_at_6_db, u.hz_at_6_db.value_or(0), {{"at_db", -6.0}});
     if (edge->slope_db_per_octave > 0) {
       Conditions more = {{"edge", std::string(side)}};
       if (edge->order > 0) more.emplace_back("order", static_cast<std::int64_t>(edge->order));
-      add("slope_db_per_octave", edge->slope_db_per_octave, more);
+      add("slope_db_per_octave", edge->slope_db_per_octave, u.slope_db_per_octave, more);
     }
     return "; " + edge_text(side, *edge);
   }
@@ -176,9 +197,10 @@ class ChannelWriter {
   std::string bell() {
     if (!c_.bell) return "";
     const ResponseBell& b = *c_.bell;
-    add("bell_hz", b.hz);
-    add("bell_db", b.gain_db);
-    add("bell_q", b.q);
+    const ResponseBell& u = c_.uncertainty.bell;
+    add("bell_hz", b.hz, u.hz);
+    add("bell_db", b.gain_db, u.gain_db);
+    add("bell_q", b.q, u.q);
     std::string text = fmt::format("; a {} of {:+.2f} dB at {}, Q {:.2f}", b.gain_db > 0 ? "hump" : "dip",
                                    b.gain_db, hertz(b.hz), b.q);
     if (const double around = b.gain_db > 0 ? b.around_db : -b.around_db; around > kFlatDb)
@@ -189,8 +211,8 @@ class ChannelWriter {
 
   std::string shelf() {
     if (!c_.shelf) return "";
-    add("shelf_hz", c_.shelf->hz);
-    add("shelf_db", c_.shelf->gain_db);
+    add("shelf_hz", c_.shelf->hz, c_.uncertainty.shelf.hz);
+    add("shelf_db", c_.shelf->gain_db, c_.uncertainty.shelf.gain_db);
     return fmt::format("; a {} shelf of {:+.2f} dB, half of it at {}", c_.shelf->high ? "high" : "low",
                        c_.shelf->gain_db, hertz(c_.shelf->hz));
   }
@@ -235,17 +257,19 @@ class ChannelWriter {
   }
 
   void draw_over_frequency() {
-    Curve magnitude{"magnitude", channel_, "Hz", "dB", {}, {}}, phase{"phase", channel_, "Hz", "deg", {}, {}},
+    Curve magnitude{"magnitude", channel_, "Hz", "dB", {}, {}},
+        unsure{kUncertainty, channel_, "Hz", "dB", {}, {}}, phase{"phase", channel_, "Hz", "deg", {}, {}},
         delay{"group delay", channel_, "Hz", "ms", {}, {}},
         coherence{"coherence", channel_, "Hz", "", {}, {}};
     for (const ResponsePoint& p : c_.points) {
-      for (Curve* curve : {&magnitude, &phase, &delay, &coherence}) curve->x.push_back(p.hz);
+      for (Curve* curve : {&magnitude, &unsure, &phase, &delay, &coherence}) curve->x.push_back(p.hz);
       magnitude.y.push_back(db_from_ratio(std::max(1e-12, std::abs(p.ratio))));
+      unsure.y.push_back(p.uncertainty_db);
       phase.y.push_back(std::arg(p.ratio) * 180 / std::numbers::pi);
       delay.y.push_back(1000 * p.group_delay_s);
       coherence.y.push_back(p.coherence);
     }
-    for (Curve* curve : {&magnitude, &phase, &delay}) sheet_.draw(std::move(*curve));
+    for (Curve* curve : {&magnitude, &unsure, &phase, &delay}) sheet_.draw(std::move(*curve));
     if (!r_.options.sweep) sheet_.draw(std::move(coherence));
   }
 
@@ -304,10 +328,9 @@ void add_crossover(const ResponseResult& before, const ResponseResult& here, con
     if (!found || found->below_db < kLeastUnderDb) continue;
     const auto channel = static_cast<int>(c);
     const Conditions conditions = {{"with", of.capture.file}, {"sample_rate_hz", here.sample_rate_hz}};
-    for (const auto& [name, value] : {std::pair{"crossover_hz", found->hz},
-                                      {"crossover_db", -found->below_db},
-                                      {"crossover_sum_db", found->sum_db}})
-      sheet.add(name, channel, value, conditions);
+    sheet.add("crossover_hz", channel, found->hz, conditions).uncertainty = found->uncertainty_hz;
+    sheet.add("crossover_db", channel, -found->below_db, conditions).uncertainty = found->uncertainty_db;
+    sheet.add("crossover_sum_db", channel, found->sum_db, conditions).uncertainty = found->uncertainty_db;
     sheet.say(
         Severity::note, FindingCode::comparison,
         fmt::format("crosses {} at {:.1f} Hz, {:.1f} dB under its band; both together stand {:+.1f} dB there",
@@ -325,7 +348,9 @@ void add_difference(const Sheet& first, Sheet& into) {
     for (const Curve& other : first.curves) {
       if (other.name != "magnitude" || other.channel != curve.channel) continue;
       Curve difference{"difference", curve.channel, "Hz", "dB", {}, {}};
-      double most = 0, at = 0;
+      const Curve *own = uncertainty_of(sheet.sheet(), curve.channel),
+                  *others = uncertainty_of(first, curve.channel);
+      double most = 0, at = 0, sure_db = 0;
       for (std::size_t i = 0, j = 0; i < curve.x.size(); ++i) {
         while (j < other.x.size() && other.x[j] < 0.999 * curve.x[i]) ++j;
         if (j == other.x.size() || other.x[j] > 1.001 * curve.x[i]) continue;
@@ -334,10 +359,12 @@ void add_difference(const Sheet& first, Sheet& into) {
         if (std::abs(difference.y.back()) > std::abs(most)) {
           most = difference.y.back();
           at = curve.x[i];
+          if (own != nullptr && others != nullptr) sure_db = std::hypot(own->y[i], others->y[j]);
         }
       }
       if (difference.x.empty()) continue;
-      sheet.add("difference_max_db", curve.channel, most, {{"at_hz", at}, {"from", first.capture.file}});
+      sheet.add("difference_max_db", curve.channel, most, {{"at_hz", at}, {"from", first.capture.file}})
+          .uncertainty = sure_db;
       added.push_back(std::move(difference));
     }
   }

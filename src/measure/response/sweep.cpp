@@ -4,6 +4,7 @@
 #include <numbers>
 
 #include "measure/response/between_bins.hpp"
+#include "measure/response/features.hpp"
 #include "measure/response/impulse.hpp"
 #include "measure/response/methods.hpp"
 #include "wavicon/audio/decibels.hpp"
@@ -22,7 +23,12 @@ constexpr double kAtTop = 0.999;        // of the highest sample: held there, it
 constexpr double kLeastTop = 1e-3;      // -60 dBFS: what is softer was not cut
 constexpr std::size_t kClippedRun = 4;  // frames that stand still
 constexpr double kJoinS = 0.2;
-constexpr double kSweepEdge = 0.03;  // of the sweep's ends that are left out, in frequency
+constexpr double kMostBeforeS = 0.45, kNoiseGuardS = 0.01, kNoiseWindowS = 0.05, kLeastWindowS = 0.01;
+constexpr double kOfSecondOrder = 0.9;  // of the time by which its response comes early
+constexpr std::size_t kMostNoiseWindows = 8;
+constexpr double kWidenBelowHz = 150, kWiden = 1.2;  // a window holds few cycles there
+constexpr double kMethodDb = 0.001;                  // ε, the cuts, the reading between bins
+constexpr double kSweepEdge = 0.03;                  // of the sweep's ends that are left out, in frequency
 
 class SweepDivision {
  public:
@@ -47,9 +53,10 @@ class SweepDivision {
     if (!(a.energy > 0 && energy > 0)) return;
     channel.broadband_db = db_from_power_ratio(energy / a.energy);
     if (!divide(a.spectrum, y)) return;
-    const auto impulse =
-        cut_impulse(cache_.transform->invert(cache_.quotient), static_cast<std::size_t>(tail), rest);
+    const auto circular = cache_.transform->invert(cache_.quotient);
+    const auto impulse = cut_impulse(circular, static_cast<std::size_t>(tail), rest);
     if (!impulse) return;
+    take_noise(circular);
     channel.impulse = impulse->taps;
     channel.impulse_zero = impulse->zero;
     channel.impulse_rest = impulse->rest;
@@ -57,6 +64,7 @@ class SweepDivision {
     channel.delay_samples = task_.alignment.delay_frames + zero - static_cast<double>(impulse->before) - rest;
     find_spoiled(y, channel);
     evaluate(zero, channel);
+    add_noise(impulse->squares, a, energy, channel);
   }
 
  private:
@@ -160,8 +168,70 @@ class SweepDivision {
     if (found >= kClippedRun) close();
   }
 
+  // Before the response, and after what the second order of a log sweep leaves there, lies noise alone.
+  void take_noise(std::span<const double> circular) {
+    const double from = task_.options.sweep_from_hz, to = task_.options.sweep_to_hz,
+                 seconds = static_cast<double>(task_.range.frames()) / task_.rate;
+    double end_s = kMostBeforeS;
+    if (from > 0 && to > from)
+      end_s = std::min(end_s, kOfSecondOrder * seconds * std::log(2.0) / std::log(to / from));
+    const double window_s = std::min(kNoiseWindowS, end_s - kNoiseGuardS);
+    if (window_s < kLeastWindowS) return;
+    const auto length = static_cast<std::size_t>(window_s * task_.rate),
+               guard = static_cast<std::size_t>(kNoiseGuardS * task_.rate);
+    const auto count = static_cast<std::size_t>(
+        std::clamp((end_s - kNoiseGuardS) / window_s, 1.0, static_cast<double>(kMostNoiseWindows)));
+    for (std::size_t i = 0; i < count; ++i) {
+      const std::size_t back = guard + (i + 1) * length;
+      if (back > circular.size() / 2) break;
+      std::vector<double> piece(length);
+      noise_squares_ = 0;
+      for (std::size_t n = 0; n < length; ++n) {
+        const double w = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) /
+                                              static_cast<double>(length));
+        piece[n] = w * circular[circular.size() - back + n];
+        noise_squares_ += w * w;
+      }
+      noise_.push_back(std::move(piece));
+    }
+  }
+
+  // What noise of a window as the response's own makes of each place, averaged over a third octave; and of
+  // all of B.
+  void add_noise(double squares, const ResponseCache::Impl::OfA& a, double energy, ChannelResponse& channel) {
+    auto& points = channel.points;
+    if (noise_.empty() || points.empty()) return;
+    std::vector<double> power(points.size(), 0.0);
+    for (const auto& piece : noise_) {
+      const BetweenBins spectrum(piece, cache_.short_ones);
+      for (std::size_t i = 0; i < points.size(); ++i)
+        power[i] += std::norm(spectrum.at(points[i].hz / task_.rate)) * squares /
+                    (noise_squares_ * static_cast<double>(noise_.size()));
+    }
+    constexpr auto kHalf = static_cast<std::ptrdiff_t>(kPerOctave / 6);
+    const double bin = task_.rate / static_cast<double>(cache_.transform->length());
+    std::vector<double> in_b;
+    for (std::ptrdiff_t i = 0; i < std::ssize(points); ++i) {
+      double sum = 0, count = 0;
+      for (std::ptrdiff_t k = std::max<std::ptrdiff_t>(0, i - kHalf);
+           k <= i + kHalf && k < std::ssize(points); ++k, ++count)
+        sum += power[static_cast<std::size_t>(k)];
+      ResponsePoint& point = points[static_cast<std::size_t>(i)];
+      const double size = std::abs(point.ratio), widen = point.hz < kWidenBelowHz ? kWiden : 1;
+      if (size > 0)
+        point.uncertainty_db =
+            std::hypot(kMethodDb, widen * 2 * kDbOfAmplitudeShare * std::sqrt(sum / count / 2) / size);
+      in_b.push_back(sum / count * std::norm(a.spectrum[static_cast<std::size_t>(point.hz / bin)]) / squares);
+    }
+    // Variance of a sample of the noise, by the middle of the axis.
+    std::nth_element(in_b.begin(), in_b.begin() + std::ssize(in_b) / 2, in_b.end());
+    channel.uncertainty.broadband_db = 4 * kDbOfPowerShare * std::sqrt(in_b[in_b.size() / 2] / energy);
+  }
+
   const ResponseTask& task_;
   ResponseCache::Impl& cache_;
+  std::vector<std::vector<double>> noise_;  // windowed
+  double noise_squares_ = 0;                // of their window
   double low_hz_ = 0, high_hz_ = 0;
 };
 

@@ -30,8 +30,7 @@ class Builder {
                          {"spread_db", band.spread_db},
                          {"rms_reference", std::string("square")}};
       if (result_.period_count > 0) more.emplace_back("periods", result_.period_count);
-      reading("band_dbfs", channel, level_dbfs(band.rms), std::move(more)).uncertainty =
-          band.uncertainty_db;
+      reading("band_dbfs", channel, level_dbfs(band.rms), std::move(more)).uncertainty = band.uncertainty_db;
     }
     reading("near_dc_dbfs", channel, level_dbfs(c.dc),
             {{"bandwidth_hz", std::vector<double>{0, half_lobe_hz()}}})

@@ -24,7 +24,7 @@ constexpr std::size_t kMostPoints = 3000;  // of a curve: twice what a picture i
 constexpr int kMostOrders = 60;            // of a tone that are named among the peaks
 constexpr double kCarrierHz = 18000;
 constexpr double kLobesOfBlock = 12;  // half lobes in a block in which lines are told from noise
-constexpr double kSpreadDb = 4.34;  // 10/ln 10: of a relative error of power
+constexpr double kSpreadDb = 4.34;    // 10/ln 10: of a relative error of power
 
 // Two channels as half their sum and half their difference.
 class MidSide : public AudioSource {
@@ -135,8 +135,8 @@ std::vector<SpectrumBand> bands_of(const Density& density, const std::vector<dou
     const double centre = axis.centres_hz[i],
                  uncertainty_db = chance.uncertainty_db(density.values(), noise, density.bin_hz(),
                                                         centre / axis.half, centre * axis.half, unweighted);
-    bands.push_back({centre, std::sqrt(axis.power(density.values(), density.bin_hz(), i)),
-                     uncertainty_db / 2, uncertainty_db});
+    bands.push_back({centre, std::sqrt(axis.power(density.values(), density.bin_hz(), i)), uncertainty_db / 2,
+                     uncertainty_db});
   }
   return bands;
 }

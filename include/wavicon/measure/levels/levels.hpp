@@ -53,9 +53,10 @@ struct Loudness {
   std::optional<double> momentary_max_lufs;   ///< 0.4 s
   std::optional<double> short_term_max_lufs;  ///< 3 s
   /// As LevelUncertainty; none for a signal that moves, and for less than 3.2 s.
-  std::optional<double> integrated_uncertainty_lu, momentary_max_uncertainty_lu, short_term_max_uncertainty_lu;
-  std::vector<double> momentary_lufs;         ///< every 0.1 s from 0.4 s on
-  std::vector<double> short_term_lufs;        ///< every 0.1 s from 3 s on
+  std::optional<double> integrated_uncertainty_lu, momentary_max_uncertainty_lu,
+      short_term_max_uncertainty_lu;
+  std::vector<double> momentary_lufs;   ///< every 0.1 s from 0.4 s on
+  std::vector<double> short_term_lufs;  ///< every 0.1 s from 3 s on
 };
 
 struct LevelsResult {

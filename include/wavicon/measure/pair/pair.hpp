@@ -31,6 +31,7 @@ struct PairBand {
   double coherence = 0;      ///< 0 … 1, the time offset taken off
   double phase_deg =
       0;  ///< of B against A as they lie, -180 … 180; positive leads; means little below a coherence of 0.5
+  double phase_uncertainty_deg = 0;  ///< k = 2, from the coherence
 };
 
 /// B against A, as they lie unless said.
@@ -52,6 +53,10 @@ struct PairResult {
   std::vector<double> a_over_time, b_over_time, correlation_over_time;  ///< RMS, RMS, -1 … 1 of each hop
   std::vector<double> a_momentary_lufs, b_momentary_lufs;
   std::vector<PairBand> bands;
+  /// k = 2, by leaving out one sixteenth after the other; none of less than 1.6 s.
+  std::optional<double> level_uncertainty_db, loudness_uncertainty_lu, correlation_uncertainty,
+      mono_sum_uncertainty_db;
+  std::optional<double> time_uncertainty_samples;  ///< k = 2, as align()
 };
 
 /// @param a, b  of the same rate; may be the same capture. Read in blocks.

@@ -65,7 +65,8 @@ struct ResponsePoint {
   double hz = 0;
   std::complex<double> ratio;  ///< B over A, the common delay taken off
   double coherence = 1;
-  double group_delay_s = 0;  ///< beside the common delay
+  double uncertainty_db = 0;  ///< of the magnitude, k = 2, from the noise that the measurement saw
+  double group_delay_s = 0;   ///< beside the common delay
 };
 
 /// An end of the passband, or a slope beyond it.
@@ -89,8 +90,9 @@ struct ResponseShelf {
 /// Where one curve takes over from another.
 struct ResponseCrossover {
   double hz = 0;
-  double below_db = 0;  ///< under the level of the first one's band
-  double sum_db = 0;    ///< of both added, over that level
+  double below_db = 0;                            ///< under the level of the first one's band
+  double sum_db = 0;                              ///< of both added, over that level
+  double uncertainty_hz = 0, uncertainty_db = 0;  ///< k = 2, from both curves there
 };
 
 /// A hump or a dip over the level that lies around it.
@@ -99,6 +101,15 @@ struct ResponseBell {
   double gain_db = 0;    ///< over the level on both sides
   double q = 0;          ///< centre over the width at half of the gain in dB
   double around_db = 0;  ///< that level
+};
+
+/// Of each figure, k = 2, in its own unit: how far it moves when every place of the curve is drawn anew
+/// within its own uncertainty.
+struct ResponseUncertainty {
+  double gain_db = 0, broadband_db = 0, loudness_lu = 0, ripple_db = 0;
+  ResponseEdge lower, upper;
+  ResponseBell bell;
+  ResponseShelf shelf;
 };
 
 struct ChannelResponse {
@@ -119,7 +130,8 @@ struct ChannelResponse {
   std::optional<ResponseEdge> lower, upper;
   std::optional<ResponseBell> bell;    ///< the largest one
   std::optional<ResponseShelf> shelf;  ///< when there is no bell
-  double left_out_share = 0;           ///< of the axis: places without enough of A, or of coherence
+  ResponseUncertainty uncertainty;
+  double left_out_share = 0;  ///< of the axis: places without enough of A, or of coherence
   std::vector<std::pair<double, double>> clipped_hz;  ///< stretches of a sweep in which B clips: left out
   std::optional<double> cut_hz;  ///< B ends (or begins) while the sweep is there: left out beyond
   std::int64_t windows = 0;      ///< averaged, or periods; 0: a sweep
