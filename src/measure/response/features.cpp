@@ -24,6 +24,7 @@ constexpr double kCutDb = 24;             // of a fall that is a cut in any case
 constexpr double kAtRestDb = 0.8;         // and octave
 constexpr double kLittleDb = 12;          // fallen: a shelf that is near its rest looks like this
 constexpr double kOfSteepest = 0.3, kMostlyOfSteepest = 0.6;
+constexpr double kAsHighAs = 2;  // times its uncertainty under the highest place: as high as it
 constexpr double kLeastBellDb = 0.3;
 constexpr double kLevelEndsDb = 1;
 constexpr double kPlateauShare = 0.12;  // of the places at an end: what lies flat there
@@ -31,6 +32,36 @@ constexpr double kLeastShelfDb = 0.5;
 constexpr double kShelfFitDb = 0.15;
 
 constexpr double kCrossDb = 20;  // under both bands: a crossover lies higher
+
+struct Crest {
+  double hz = 0, db = 0;
+};
+
+// By a parabola through three places, or, where noise makes more of them as high, through all of these.
+Crest crest_of(std::span<const ResponsePoint> points, std::size_t top, int sign) {
+  const double highest = sign * db_of(points[top]), near = kAsHighAs * points[top].uncertainty_db;
+  std::size_t first = top - 1, last = top + 1;
+  while (first > 0 && sign * db_of(points[first - 1]) > highest - near) --first;
+  while (last + 1 < points.size() && sign * db_of(points[last + 1]) > highest - near) ++last;
+  // About the middle of its own, so that odd and even powers part.
+  const double middle = 0.5 * static_cast<double>(first + last);
+  double count = 0, x2 = 0, x4 = 0, y = 0, xy = 0, x2y = 0;
+  for (std::size_t i = first; i <= last; ++i) {
+    const double x = static_cast<double>(i) - middle, v = db_of(points[i]);
+    ++count;
+    x2 += x * x;
+    x4 += x * x * x * x;
+    y += v;
+    xy += x * v;
+    x2y += x * x * v;
+  }
+  const double bend = (count * x2y - x2 * y) / (count * x4 - x2 * x2), tilt = xy / x2,
+               level = (y - bend * x2) / count;
+  const double shift = sign * bend < 0 ? std::clamp(-tilt / (2 * bend), -0.5 * count, 0.5 * count) : 0;
+  const double hz_at_middle =
+      points[first].hz * std::exp2((middle - static_cast<double>(first)) / kPerOctave);
+  return {hz_at_middle * std::exp2(shift / kPerOctave), level + tilt * shift + bend * shift * shift};
+}
 
 std::optional<ResponseBell> bell_within(std::span<const ResponsePoint> inside) {
   if (inside.size() < 8) return std::nullopt;
@@ -56,12 +87,8 @@ std::optional<ResponseBell> bell_within(std::span<const ResponsePoint> inside) {
   };
   const auto low = flank(-1), high = flank(1);
   if (!low || !high) return std::nullopt;
-  // The crest by a parabola through three places.
-  const double p = db_of(inside[top - 1]), q = db_of(inside[top]), r = db_of(inside[top + 1]),
-               bend = p - 2 * q + r;
-  const double shift = bend != 0 ? std::clamp(0.5 * (p - r) / bend, -0.5, 0.5) : 0;
-  const double hz = inside[top].hz * std::exp2(shift / kPerOctave);
-  return ResponseBell{hz, q - 0.25 * (p - r) * shift - around, hz / (*high - *low), around};
+  const Crest crest = crest_of(inside, top, gain > 0 ? 1 : -1);
+  return ResponseBell{crest.hz, crest.db - around, crest.hz / (*high - *low), around};
 }
 
 // Where the curve has fallen to a level for good, coming from outside.

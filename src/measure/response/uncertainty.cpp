@@ -15,6 +15,7 @@ namespace {
 
 constexpr int kDraws = 32;
 constexpr double kMostDraws = 0.75;  // of them: in so many a feature is seen that is there
+constexpr double kOfManyPlaces = 2;  // uncertainties: the highest of hundreds of places is so high by chance
 constexpr std::uint64_t kSeed = 17;
 
 std::optional<double> level_at(const ChannelResponse& channel, double hz) {
@@ -136,7 +137,8 @@ void add_uncertainties(ChannelResponse& channel, const ResponseOptions& options,
   lower.write(channel.lower, all.lower);
   upper.write(channel.upper, all.upper);
   all.bell = {bell_hz.uncertainty(), bell_db.uncertainty(), bell_q.uncertainty(), 0};
-  if (channel.bell && (!bell_hz.is_usual() || std::abs(channel.bell->gain_db) < all.bell.gain_db))
+  if (channel.bell &&
+      (!bell_hz.is_usual() || std::abs(channel.bell->gain_db) < kOfManyPlaces * all.bell.gain_db))
     channel.bell.reset();
   if (!channel.shelf) return;
   all.shelf = shelf_uncertainty(channel.points, *channel.shelf);
