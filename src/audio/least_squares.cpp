@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/audio/least_squares.hpp"
 
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <unsupported/Eigen/NonLinearOptimization>
@@ -59,6 +60,38 @@ LeastSquaresFit fit_least_squares(const Residuals& residuals, std::size_t count,
   problem(free, left);
   return {problem.bounded(free),
           std::sqrt(left.squaredNorm() / static_cast<double>(std::max<std::size_t>(1, count)))};
+}
+
+std::optional<std::vector<double>> fit_deviations(const Residuals& residuals, std::size_t count,
+                                                  std::span<const double> at, std::span<const double> steps,
+                                                  double least) {
+  constexpr double kMostAlike = 0.99;
+  const auto rows = static_cast<Eigen::Index>(count), columns = static_cast<Eigen::Index>(at.size());
+  if (rows <= columns) return std::nullopt;
+  Eigen::VectorXd left(rows), above(rows), below(rows);
+  residuals(at, {left.data(), count});
+  Eigen::MatrixXd slopes(rows, columns);
+  std::vector<double> moved(at.begin(), at.end());
+  for (std::size_t i = 0; i < at.size(); ++i) {
+    moved[i] = at[i] + steps[i];
+    residuals(moved, {above.data(), count});
+    moved[i] = at[i] - steps[i];
+    residuals(moved, {below.data(), count});
+    moved[i] = at[i];
+    slopes.col(static_cast<Eigen::Index>(i)) = (above - below) / (2 * steps[i]);
+  }
+  const Eigen::FullPivLU<Eigen::MatrixXd> normal(slopes.transpose() * slopes);
+  if (!normal.isInvertible()) return std::nullopt;
+  const double squares = left.squaredNorm(),
+               alike = squares > 0 ? left.head(rows - 1).dot(left.tail(rows - 1)) / squares : 0,
+               r = std::clamp(alike, 0.0, kMostAlike),
+               variance =
+                   std::max(squares / static_cast<double>(rows - columns) * (1 + r) / (1 - r), least * least);
+  const Eigen::MatrixXd inverse = normal.inverse();
+  std::vector<double> deviations;
+  for (Eigen::Index i = 0; i < columns; ++i)
+    deviations.push_back(std::sqrt(std::max(0.0, variance * inverse(i, i))));
+  return deviations;
 }
 
 }  // namespace wavicon

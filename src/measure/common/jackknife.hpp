@@ -8,7 +8,7 @@
 #include <optional>
 #include <vector>
 
-#include "measure/common/student.hpp"
+#include "wavicon/audio/student.hpp"
 
 namespace wavicon::measure_detail {
 

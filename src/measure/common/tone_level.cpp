@@ -12,7 +12,9 @@ namespace {
 
 constexpr int kOrders = 10;        // fitted along, so that they do not count as level
 constexpr double kHighest = 0.46;  // of the rate, that an order may reach
-constexpr double kStandsOut = 4;   // over what no order explains, as amplitude
+constexpr double kFitNoise =
+    5.0;                          // variance of an amplitude over the rest's, times frames: 2, and the window
+constexpr double kStandsOut = 4;  // over what no order explains, as amplitude
 
 }  // namespace
 
@@ -24,6 +26,10 @@ std::optional<double> ToneLevel::thd_ratio(std::size_t frames) const {
       residual * std::sqrt(8.0 * static_cast<double>(orders.size()) / static_cast<double>(frames));
   if (!(amplitude > 0) || !(std::sqrt(power) > kStandsOut * noise)) return std::nullopt;
   return std::sqrt(power) / amplitude;
+}
+
+double ToneLevel::uncertainty(std::size_t frames) const {
+  return 2 * residual * std::sqrt(kFitNoise / static_cast<double>(frames));
 }
 
 ToneLevel tone_level(std::span<const double> x, double step) {

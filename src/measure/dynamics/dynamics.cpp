@@ -113,12 +113,18 @@ class Meter {
       const double turn = step_of(step.frequency_hz, b_take_);
       const ToneLevel b = tone_level(y, turn);
       if (a.amplitude < kLeastAmplitude || b.amplitude < kLeastAmplitude) continue;
-      LevelStep out{{db_from_ratio(a.amplitude), db_from_ratio(b.amplitude)}, 0, {}};
+      const double sure = b.uncertainty(y.size());
+      LevelStep out{.level = {db_from_ratio(a.amplitude), db_from_ratio(b.amplitude),
+                              db_from_ratio(1 + sure / b.amplitude)},
+                    .uncertainty_db = db_from_ratio(1 + sure / b.amplitude)};
       const ToneLevel early = tone_level(std::span(y).first(y.size() / 2), turn),
                       late = tone_level(std::span(y).last(y.size() / 2), turn);
       if (early.amplitude > 0 && late.amplitude > 0)
         out.wander_db = db_from_ratio(late.amplitude / early.amplitude);
-      if (const auto thd = b.thd_ratio(y.size())) out.thd_db = db_from_ratio(*thd);
+      if (const auto thd = b.thd_ratio(y.size())) {
+        out.thd_db = db_from_ratio(*thd);
+        out.thd_uncertainty_db = db_from_ratio(1 + sure / (*thd * b.amplitude));
+      }
       channel.staircases.back().steps.push_back(out);
     }
     for (StaircaseDynamics& found : channel.staircases) {

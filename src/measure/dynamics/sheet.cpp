@@ -53,9 +53,12 @@ class Writer {
   void say(Severity severity, FindingCode code, std::string text) {
     sheet_.say(severity, code, std::move(text), channel_);
   }
-  Reading& add(const char* name, std::optional<double> value, Conditions more) {
+  Reading& add(const char* name, std::optional<double> value, Conditions more,
+               std::optional<double> uncertainty = std::nullopt) {
     more.insert(more.end(), common_.begin(), common_.end());
-    return sheet_.add(name, channel_, value, std::move(more));
+    Reading& added = sheet_.add(name, channel_, value, std::move(more));
+    if (value) added.uncertainty = uncertainty;
+    return added;
   }
   void draw(const std::string& name, const char* x, const char* y, std::vector<double> xs,
             std::vector<double> ys) {
@@ -113,33 +116,43 @@ class Writer {
   void describe(const StaticCurve& curve, const LevelStep& lowest, const std::string& at) {
     const Conditions shape = {{"kind", name_of(curve.kind)}, {"fit_error_db", curve.fit_error_db}};
     if (curve.kind == StaticCurve::Kind::linear) {
-      add("makeup_db", curve.makeup_db, shape);
+      add("makeup_db", curve.makeup_db, shape,
+          curve.uncertainty ? std::optional(curve.uncertainty->makeup_db) : std::nullopt);
       say(Severity::note, FindingCode::nothing_found,
           fmt::format("the gain is the same at every level{}, {:+.2f} dB: there is no "
                       "threshold within what was played",
                       at, curve.makeup_db));
       return;
     }
-    add("threshold_dbfs", curve.threshold_dbfs, shape);
+    const auto sure = [&](double StaticCurve::Uncertainty::*which) {
+      return curve.uncertainty ? std::optional((*curve.uncertainty).*which) : std::nullopt;
+    };
+    const auto slope_sure = sure(&StaticCurve::Uncertainty::slope);
+    add("threshold_dbfs", curve.threshold_dbfs, shape, sure(&StaticCurve::Uncertainty::threshold_db));
     const Conditions none;
     const auto ratio = curve.ratio();
     // Of an expander the panel's ratio is the slope below the threshold.
     const bool below = curve.kind == StaticCurve::Kind::expander || curve.kind == StaticCurve::Kind::gate ||
                        curve.kind == StaticCurve::Kind::upward_expander;
     const std::optional<double> named = below ? std::optional(curve.slope) : ratio;
-    add("ratio", named, none);
-    add("slope_db_per_db", curve.slope, none);
+    add("ratio", named, none,
+        below || !slope_sure ? slope_sure : std::optional(*slope_sure / (curve.slope * curve.slope)));
+    add("slope_db_per_db", curve.slope, none, slope_sure);
     Reading& knee =
         add("knee_db", curve.knee_undecided() ? std::max(curve.step_db, curve.knee_db) : curve.knee_db, none);
     knee.bound = curve.knee_undecided();
-    add("makeup_db", curve.makeup_db, none);
+    if (curve.uncertainty && !knee.bound) knee.uncertainty = curve.uncertainty->knee_db;
+    const auto makeup_sure = sure(&StaticCurve::Uncertainty::makeup_db);
+    add("makeup_db", curve.makeup_db, none, makeup_sure);
     add("reduction_max_db", std::max(0.0, curve.makeup_db - curve.least_gain_db),
-        {{"level_dbfs", lowest.level.in_dbfs}});
+        {{"level_dbfs", lowest.level.in_dbfs}},
+        std::hypot(lowest.uncertainty_db, lowest.wander_db, makeup_sure.value_or(0)));
     if (lowest.thd_db)
       add("thd_db", *lowest.thd_db,
           {{"level_dbfs", lowest.level.in_dbfs},
            {"reduction_db", curve.makeup_db - (lowest.level.out_dbfs - lowest.level.in_dbfs)},
-           {"orders", std::int64_t{10}}});
+           {"orders", std::int64_t{10}}},
+          lowest.thd_uncertainty_db);
     std::string text =
         fmt::format("{}{}: threshold {:.1f} dBFS, ", name_of(curve.kind), at, curve.threshold_dbfs);
     text += named ? fmt::format("ratio {:.3g}", *named) : "no dB more comes out above it";
@@ -190,20 +203,21 @@ class Writer {
     const auto ms = [](const std::optional<double>& s) {
       return s ? std::optional(1000 * *s) : std::nullopt;
     };
-    add(fmt::format("{}_63_ms", what).c_str(), ms(step.to_63_s), way);
-    add(fmt::format("{}_90_ms", what).c_str(), ms(step.to_90_s), {});
+    add(fmt::format("{}_63_ms", what).c_str(), ms(step.to_63_s), way, 1000 * step.to_63_uncertainty_s);
+    add(fmt::format("{}_90_ms", what).c_str(), ms(step.to_90_s), {}, 1000 * step.to_90_uncertainty_s);
     if (step.to_90_s)
       add(fmt::format("{}_equivalent_ms", what).c_str(), 1000 * *step.to_90_s / kTo90,
-          {{"means", std::string("constant of a plain peak compressor that takes as long to 90 %")}});
+          {{"means", std::string("constant of a plain peak compressor that takes as long to 90 %")}},
+          1000 * step.to_90_uncertainty_s / kTo90);
   }
 
   void write_attack(const BlockDynamics& b, const std::string& of, const std::string& name, bool curve) {
     const GainStep& up = b.attack;
     add("onset_ms", up.onset_s ? std::optional(1000 * *up.onset_s) : std::nullopt,
-        {{"to", std::string("10 %")}, {"window_ms", 1000 * b.window_s}});
+        {{"to", std::string("10 %")}, {"window_ms", 1000 * b.window_s}}, 1000 * up.onset_uncertainty_s);
     if (up.to_63_s && *up.to_63_s < b.window_s) return write_unseen_attack(b, of);
     times("attack", up);
-    if (up.overshoot_db > kOvershootDb) add("overshoot_db", up.overshoot_db, {});
+    if (up.overshoot_db > kOvershootDb) add("overshoot_db", up.overshoot_db, {}, up.overshoot_uncertainty_db);
     if (up.to_63_s && up.to_90_s)
       say(Severity::note, FindingCode::result,
           sentence("attack", up, panel_.attack_ms) +
@@ -293,11 +307,12 @@ class Writer {
     if (down.models.empty()) return;
     const ModelFit& best = down.models.front();
     times("release", down);
-    if (best.hold_s > 2 * b.window_s) add("hold_ms", 1000 * best.hold_s, {});
+    if (best.hold_s > 2 * b.window_s) add("hold_ms", 1000 * best.hold_s, {}, 1000 * best.hold_uncertainty_s);
     const bool two = best.model == DetectorModel::two_constants;
     if (two) {
-      add("release_fast_ms", 1000 * best.constant_s, {{"share", 1 - best.share}});
-      add("release_slow_ms", 1000 * best.second_s, {{"share", best.share}});
+      add("release_fast_ms", 1000 * best.constant_s, {{"share", 1 - best.share}},
+          1000 * best.constant_uncertainty_s);
+      add("release_slow_ms", 1000 * best.second_s, {{"share", best.share}}, 1000 * best.second_uncertainty_s);
     }
     const double longest = std::max(best.constant_s, best.second_s);
     if (down.reached < kReturned)

@@ -9,6 +9,7 @@
 
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/least_squares.hpp"
+#include "wavicon/audio/student.hpp"
 
 namespace wavicon {
 namespace {
@@ -119,6 +120,35 @@ BestSide best_side(std::span<const LevelPair> levels) {
   return best;
 }
 
+// A knee of no width, or at its end, has no slope of its own: the others are told without it.
+std::optional<StaticCurve::Uncertainty> uncertainty_of(bool above, std::span<const double> p,
+                                                       std::span<const LevelPair> levels,
+                                                       const StaticCurve& curve) {
+  double known = 0;
+  for (const LevelPair& level : levels)
+    known += level.uncertainty_db * level.uncertainty_db / 4 / static_cast<double>(levels.size());
+  const auto deviations = [&](bool with_knee) {
+    const std::vector<double> at = with_knee ? std::vector{p[0], p[1], p[3], p[2]}
+                                             : std::vector{p[0], p[1], p[3]},
+                              steps(at.size(), 1e-4);
+    return fit_deviations(
+        [&](std::span<const double> q, std::span<double> left) {
+          for (std::size_t i = 0; i < levels.size(); ++i)
+            left[i] = gain_of(above, q[0], std::exp(q[1]), with_knee ? q[3] : p[2], q[2], levels[i].in_dbfs) -
+                      (levels[i].out_dbfs - levels[i].in_dbfs);
+        },
+        levels.size(), at, steps, std::sqrt(known));
+  };
+  const bool with_knee = !curve.knee_undecided() && curve.knee_db > 0.01;
+  auto found = deviations(with_knee);
+  if (!found && with_knee) found = deviations(false);
+  if (!found) return std::nullopt;
+  const double t = student_95(levels.size() - found->size());
+  StaticCurve::Uncertainty u{t * (*found)[0], curve.slope * t * (*found)[1], t * (*found)[2], {}};
+  if (found->size() > 3) u.knee_db = t * (*found)[3];
+  return u;
+}
+
 StaticCurve::Kind kind_of(bool above, double slope) {
   using Kind = StaticCurve::Kind;
   if (above)
@@ -168,7 +198,12 @@ StaticCurve fit_static_curve(std::span<const LevelPair> levels) {
                                                      kLeastLevels, levels.size()));
   StaticCurve curve;
   add_gains(levels, curve);
-  if (curve.most_gain_db - curve.least_gain_db < kLinearDb) return curve;
+  if (curve.most_gain_db - curve.least_gain_db < kLinearDb) {
+    std::vector<double> gains;
+    for (const LevelPair& level : levels) gains.push_back(level.out_dbfs - level.in_dbfs);
+    curve.uncertainty = {0, 0, uncertainty_of_mean(gains), {}};
+    return curve;
+  }
   const auto [best, plateau_db, used] = best_side(levels);
   const auto& p = best.fit.parameters;
   curve.threshold_dbfs = p[0];
@@ -184,6 +219,7 @@ StaticCurve fit_static_curve(std::span<const LevelPair> levels) {
       curve.step_db = used[i].in_dbfs - used[i - 1].in_dbfs;
       break;
     }
+  curve.uncertainty = uncertainty_of(best.above, p, used, curve);
   return curve;
 }
 

@@ -10,7 +10,7 @@
 
 #include "audio/wide.hpp"
 #include "measure/common/frame_range.hpp"
-#include "measure/common/student.hpp"
+#include "wavicon/audio/student.hpp"
 #include "measure/levels/levels_of.hpp"
 #include "measure/levels/stretches.hpp"
 #include "wavicon/audio/decibels.hpp"
@@ -48,7 +48,7 @@ std::optional<double> uncertainty_of_power(const std::vector<double>& lufs) {
   if (powers.empty()) return std::nullopt;
   double mean = 0;
   for (double& v : powers) mean += (v = power_ratio_from_db(v)) / static_cast<double>(powers.size());
-  return kDbOfPowerShare * measure_detail::uncertainty_of_mean(powers) / mean;
+  return kDbOfPowerShare * uncertainty_of_mean(powers) / mean;
 }
 
 // Of the highest, by how the highest of eight parts differ.
@@ -57,7 +57,7 @@ std::optional<double> uncertainty_of_highest(const std::vector<double>& lufs, st
   std::vector<double> highest(kLeastApart, -1e9);
   for (std::size_t i = 0; i < lufs.size(); ++i)
     highest[i * kLeastApart / lufs.size()] = std::max(highest[i * kLeastApart / lufs.size()], lufs[i]);
-  return measure_detail::uncertainty_of_mean(highest) / measure_detail::student_95(kLeastApart - 1) *
+  return uncertainty_of_mean(highest) / student_95(kLeastApart - 1) *
          std::sqrt(static_cast<double>(kLeastApart)) * kOfHighest;
 }
 

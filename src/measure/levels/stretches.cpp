@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "measure/common/student.hpp"
+#include "wavicon/audio/student.hpp"
 
 namespace wavicon::measure_detail {
 namespace {

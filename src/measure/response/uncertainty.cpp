@@ -5,7 +5,7 @@
 #include <numbers>
 #include <vector>
 
-#include "measure/common/student.hpp"
+#include "wavicon/audio/student.hpp"
 #include "measure/response/features.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/random.hpp"

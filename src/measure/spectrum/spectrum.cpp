@@ -8,7 +8,7 @@
 
 #include "measure/common/density.hpp"
 #include "measure/common/power_spread.hpp"
-#include "measure/common/student.hpp"
+#include "wavicon/audio/student.hpp"
 #include "wavicon/audio/error.hpp"
 
 namespace wavicon {

@@ -41,6 +41,7 @@ struct ModelFit {
   double share = 0;       ///< of the longer one, where there are two
   double hold_s = 0;      ///< the gain stands still first; 0 unless that halves the error
   double error_db = 0;    ///< RMS of what is left
+  double constant_uncertainty_s = 0, second_uncertainty_s = 0, hold_uncertainty_s = 0;  ///< k = 2
 };
 
 struct GainStep {
@@ -49,6 +50,9 @@ struct GainStep {
   std::optional<double> onset_s;  ///< to 10 % of the change in dB; none when it is not reached
   std::optional<double> to_63_s;  ///< 63.2 %
   std::optional<double> to_90_s;  ///< 90 %
+  /// k = 2: how far the gain scatters at rest over its slope there, and what the window does to it.
+  double onset_uncertainty_s = 0, to_63_uncertainty_s = 0, to_90_uncertainty_s = 0;
+  double overshoot_uncertainty_db = 0;
   bool unsettled = false;         ///< the gain still moves before the step
   double overshoot_db = 0;        ///< beyond the end
   double reached = 1;             ///< share of the change that was seen by the end

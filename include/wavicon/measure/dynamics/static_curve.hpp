@@ -15,6 +15,7 @@ namespace wavicon {
 struct LevelPair {
   double in_dbfs = 0;
   double out_dbfs = 0;
+  double uncertainty_db = 0;  ///< of the gain, k = 2; 0: not known
 };
 
 /// Two straight lines joined by a parabola; one of them rises by one dB per dB.
@@ -29,6 +30,13 @@ struct WAVICON_EXPORT StaticCurve {
   double step_db = 0;         ///< between levels, next to the threshold
   double least_gain_db = 0;   ///< of what was measured
   double most_gain_db = 0;
+  /// k = 2, from what the curve leaves and what the levels are uncertain by; none where the levels do not tell
+  /// the parameters apart.
+  struct Uncertainty {
+    double threshold_db = 0, slope = 0, makeup_db = 0;
+    std::optional<double> knee_db;  ///< none of a knee that is narrower than the steps
+  };
+  std::optional<Uncertainty> uncertainty;
   std::optional<double> range_from_dbfs;  ///< where the gain stops changing again; steps beyond are left out
 
   /// Gain in dB at an input level; a straight line for Kind::linear.

@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: MIT
 #pragma once
-// Half the interval of 95 of 100 cases, from few of them. Internal to `measure`.
+// Half the interval of 95 of 100 cases, from few of them.
 
 #include <cmath>
 #include <cstddef>
 
-namespace wavicon::measure_detail {
+namespace wavicon {
 
 /// Student's t that 5 of 100 cases exceed, either way. Closed forms for 1 and 2 degrees of freedom; beyond,
 /// the expansion in powers of 1/freedom about the normal distribution's 1.959964 (Fisher and Cornish 1960,
@@ -23,7 +23,7 @@ namespace wavicon::measure_detail {
 }
 
 /// 95 of 100 cases lie within so much of the mean of values, which do not depend on each other.
-/// @param count  2 and more; 0 for fewer.
+/// @return 0 for fewer than two.
 template <typename Values>
 [[nodiscard]] double uncertainty_of_mean(const Values& values) {
   const auto count = static_cast<double>(values.size());
@@ -35,4 +35,4 @@ template <typename Values>
   return student_95(values.size() - 1) * std::sqrt(squares / (count - 1) / count);
 }
 
-}  // namespace wavicon::measure_detail
+}  // namespace wavicon
