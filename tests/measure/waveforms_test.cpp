@@ -58,7 +58,8 @@ TEST(Waveforms, WordsSayWhatChanged) {
   const Signal x = rendered(stimulus);
   const auto words = [&](const Signal& y) {
     std::string text;
-    for (const Finding& f : waveforms_sheet({48000, {seen(recipe, x, y)}}, {}, {}).findings)
+    for (const Finding& f :
+         waveforms_sheet({.sample_rate_hz = 48000, .channels = {seen(recipe, x, y)}}, {}, {}).findings)
       text += f.text + "\n";
     return text;
   };
@@ -77,6 +78,68 @@ TEST(Waveforms, WordsSayWhatChanged) {
   noise.parts.push_back({.kind = Noise{}});
   EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)seen(noise, x, x); }).find("no tone"),
             std::string::npos);
+}
+
+// Rounded to 8 bits a tone stands on steps; bent by a curve that no order up to 10 holds it repeats, without
+// steps; noise does neither.
+TEST(Waveforms, StepsAreToldFromWhatRepeatsAndFromNoise) {
+  const Recipe recipe = four_tones(48000);
+  Stimulus stimulus(recipe);
+  const Signal x = rendered(stimulus);
+  // Beyond, 480 samples of a period do not meet each step.
+  for (const int bits : {5, 6, 8}) {
+    const double q = std::ldexp(1.0, 1 - bits);
+    const auto tones = seen(recipe, x, shaped(x, [&](double v, std::size_t n) {
+                              return q * std::round(v / q) + 0.05 * q * gaussian(5, n);
+                            }));
+    ASSERT_TRUE(tones[0].step) << bits;
+    EXPECT_NEAR(*tones[0].step / q, 1, 0.02) << bits;
+  }
+  const auto bent =
+      seen(recipe, x, shaped(x, [](double v, std::size_t) { return std::clamp(v, -0.1, 0.1); }));
+  EXPECT_TRUE(bent[0].repeating_share);
+  EXPECT_FALSE(bent[0].step);
+  int steps = 0, repeats = 0;
+  for (std::uint64_t seed = 0; seed < 50; ++seed)
+    for (const ToneWaveform& t :
+         seen(recipe, x, shaped(x, [&](double v, std::size_t n) { return v + 1e-3 * gaussian(seed, n); }))) {
+      steps += t.step.has_value();
+      repeats += t.repeating_share.has_value();
+    }
+  EXPECT_EQ(steps, 0);
+  EXPECT_LE(repeats, 2);
+}
+
+TEST(Waveforms, AnImageAndADroopNameTheRateOfTheConverter) {
+  const double rate = 96000;
+  const Recipe recipe = four_tones(rate);
+  Stimulus stimulus(recipe);
+  const Signal x = rendered(stimulus);
+  Signal y = x;
+  for (std::size_t n = 0; n < y.size(); ++n)
+    y[n] += ratio_from_db(-60) * exact_sine(44100 - 19997, rate, static_cast<std::int64_t>(n));
+  const auto tones = seen(recipe, x, y);
+  ASSERT_TRUE(tones[3].image_of_hz);
+  EXPECT_EQ(*tones[3].image_of_hz, 44100);
+  EXPECT_EQ(tones[3].image_order, -1);
+  EXPECT_FALSE(tones[0].image_of_hz) << "44 100 - 100 Hz is elsewhere";
+  // sin(x)/x of a hold at 48 kHz, tone by tone; a level gain and a low-pass of one pole are none.
+  const auto with = [&](auto gain_db) {
+    std::vector<ToneWaveform> made;
+    for (const double hz : {100.0, 997.0, 5000.0, 9973.0, 19997.0})
+      made.push_back({.frequency_hz = hz, .gain_db = gain_db(hz)});
+    return made;
+  };
+  const auto hold = [](double hz) {
+    const double turn = M_PI * hz / 48000;
+    return -6 + db_from_ratio(std::sin(turn) / turn);
+  };
+  const auto droop = find_droop(with(hold));
+  ASSERT_TRUE(droop);
+  EXPECT_EQ(droop->rate_hz, 48000);
+  EXPECT_LT(droop->error_db, 1e-9);
+  EXPECT_FALSE(find_droop(with([](double) { return -6.0; })));
+  EXPECT_FALSE(find_droop(with([](double hz) { return -db_from_power_ratio(1 + hz * hz / 4e8); })));
 }
 
 }  // namespace

@@ -9,12 +9,10 @@
 #include <numbers>
 
 #include "measure/common/tone_level.hpp"
+#include "measure/waveforms/parts.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
-#include "wavicon/audio/transform.hpp"
-#include "wavicon/audio/window.hpp"
-#include "wavicon/sheet/sheet_builder.hpp"
 
 namespace wavicon {
 namespace {
@@ -24,13 +22,9 @@ using namespace measure_detail;
 constexpr double kLongestReadS = 0.5;
 constexpr double kLeastAmplitude = 1e-6;  // -120 dBFS: softer tones are not looked at
 constexpr double kGoneDb = 60;            // under A: the tone does not come through
+constexpr double kOfRest = 2;             // noise of a half or a third of the band
 constexpr double kShownPeriods = 3;       // of the tone in the picture
 constexpr double kLeastShown = 48;        // samples
-constexpr double kBeta = 20;              // of the Kaiser window: side lobes at -155 dB
-constexpr double kLobe = 7;               // bins beside a line
-constexpr double kForeignOver = 10;       // 20 dB, as amplitude over the middle value of its neighbours
-constexpr std::size_t kNeighbours = 200;  // bins on each side that a line has to stand out of
-constexpr double kLeastForeign = 3e-6;    // -110 dBFS: a softer line is left alone
 
 struct Place {  // a tone within the stimulus
   double frequency_hz = 0;
@@ -91,53 +85,6 @@ Read read(AudioSource& source, int channel, const Take& take, double first, doub
   return out;
 }
 
-// The strongest line beside the tone and what belongs to it.
-void find_foreign(const std::vector<double>& y, double hz, double rate, ToneWaveform& out) {
-  const auto window = kaiser_window(y.size(), kBeta);
-  RealTransform transform(y.size());
-  double sum = 0;
-  for (std::size_t n = 0; n < y.size(); ++n) {
-    transform.input()[n] = window[n] * y[n];
-    sum += window[n];
-  }
-  transform.execute();
-  const auto bins = transform.bins();
-  const double bin = rate / static_cast<double>(y.size());
-  std::vector<double> level(bins.size(), 0.0);
-  for (std::size_t k = 0; k < bins.size(); ++k) {
-    const double at = static_cast<double>(k) * bin;
-    // Distance to DC, and to the nearest order or its folded image, up to order 200.
-    double nearest = at;
-    for (int order = 1; order <= 200; ++order) {
-      const double turned = std::fmod(order * hz, rate), image = turned > rate / 2 ? rate - turned : turned;
-      nearest = std::min(nearest, std::abs(at - image));
-      if (order > 20 && order * hz > 4 * rate) break;
-    }
-    if (nearest > kLobe * bin) level[k] = 2 * std::abs(bins[k]) / sum;
-  }
-  const auto top = static_cast<std::size_t>(std::max_element(level.begin(), level.end()) - level.begin());
-  std::vector<double> around;
-  for (std::size_t k = top > kNeighbours ? top - kNeighbours : 0;
-       k < std::min(level.size(), top + kNeighbours); ++k)
-    if (level[k] > 0 &&
-        (k + static_cast<std::size_t>(kLobe) < top || k > top + static_cast<std::size_t>(kLobe)))
-      around.push_back(level[k]);
-  if (around.empty() || level[top] < kLeastForeign) return;
-  std::nth_element(around.begin(), around.begin() + static_cast<std::ptrdiff_t>(around.size() / 2),
-                   around.end());
-  if (level[top] < kForeignOver * around[around.size() / 2]) return;
-  // A line's lobe is close to a parabola in decibels.
-  const auto db = [&](std::size_t k) { return db_from_ratio(2 * std::abs(bins[k]) / sum + 1e-30); };
-  double shift = 0, crest = db(top);
-  if (top > 0 && top + 1 < bins.size()) {
-    const double p = db(top - 1), q = db(top), r = db(top + 1), bend = p - 2 * q + r;
-    shift = bend < 0 ? std::clamp(0.5 * (p - r) / bend, -0.5, 0.5) : 0;
-    crest = q - 0.25 * (p - r) * shift;
-  }
-  out.foreign_hz = (static_cast<double>(top) + shift) * bin;
-  out.foreign_dbfs = crest;
-}
-
 // Samples of both from a rising zero crossing of A on; B's nearest frames.
 void add_shown(const Read& x, const Read& y, double a_step, double a_phase, double rate, ToneWaveform& tone) {
   const double period = 2 * std::numbers::pi / a_step,
@@ -166,7 +113,8 @@ WaveformsResult measure_waveforms(const JudgedCapture& judged_a, const JudgedCap
                 fmt::format("A has {:g} Hz and B has {:g} Hz: bring both to one rate first",
                             a.sample_rate_hz(), b.sample_rate_hz()));
   const double rate = b.sample_rate_hz(), stimulus_rate = stimulus.recipe().sample_rate_hz;
-  WaveformsResult result{rate, {}};
+  WaveformsResult result{.sample_rate_hz = rate};
+  result.common_delay_samples = b_take.first_frame - a_take.first_frame;
   const int count =
       a.channel_count() == 1 ? b.channel_count() : std::min(a.channel_count(), b.channel_count());
   for (int c = 0; c < count; ++c) {
@@ -193,102 +141,29 @@ WaveformsResult measure_waveforms(const JudgedCapture& judged_a, const JudgedCap
         const double turned =
             std::remainder(out.phase + b_step * y.zero - in.phase - a_step * x.zero, 2 * std::numbers::pi);
         tone.delay_samples = -turned / b_step;
-        if (const auto thd = out.thd_ratio(y.samples.size())) tone.thd_db = db_from_ratio(*thd);
+        const double in_sure = in.uncertainty(x.samples.size()) / in.amplitude,
+                     out_sure = out.uncertainty(y.samples.size()) / out.amplitude,
+                     sure = std::hypot(in_sure, out_sure);
+        tone.gain_uncertainty_db = db_from_ratio(1 + sure);
+        tone.delay_uncertainty_samples = sure / b_step;
+        if (const auto thd = out.thd_ratio(y.samples.size())) {
+          tone.thd_db = db_from_ratio(*thd);
+          tone.thd_uncertainty_db = db_from_ratio(1 + out_sure / *thd);
+        }
+        find_repeating(y.samples, out, b_step, tone);
       }
+      tone.rest_uncertainty_db =
+          kOfRest * 2 * kDbOfPowerShare * std::sqrt(2 / static_cast<double>(y.samples.size()));
       if (power > 0)
         find_foreign(y.samples, place.frequency_hz * rate / (stimulus_rate * b_take.frames_per_frame), rate,
                      tone);
       add_shown(x, y, a_step, in.phase, rate, tone);
       tones.push_back(std::move(tone));
     }
+    result.droops.push_back(find_droop(tones));
     result.channels.push_back(std::move(tones));
   }
   return result;
-}
-
-namespace {
-
-std::string joined_words(const ToneWaveform& t, const std::vector<std::string>& words, double rate) {
-  constexpr double kNearHalf = 0.4;  // of the sample rate
-  std::string text = fmt::format("{:g} Hz: ", t.frequency_hz);
-  if (words.empty()) text += "unchanged";
-  for (const std::string& word : words) text += (&word == words.data() ? "" : ", ") + word;
-  if (t.frequency_hz > kNearHalf * rate)
-    text += fmt::format(
-        "; that its samples swell and shrink {:.0f} times a second is how samples near half the rate "
-        "look, in both",
-        2 * (rate / 2 - t.frequency_hz));
-  return text;
-}
-
-void add_tone(SheetBuilder& sheet, const ToneWaveform& t, int channel, const Conditions& common,
-              double rate) {
-  // Less than this is as good as nothing, and not worth a word.
-  constexpr double kSameDb = 0.05, kSameSamples = 0.02, kQuietDb = -90;
-  const auto add = [&](const char* name, double value, Conditions more = {}) {
-    Conditions all = common;
-    all.insert(all.end(), more.begin(), more.end());
-    sheet.add(name, channel, value, std::move(all));
-  };
-  std::vector<std::string> words;
-  if (t.gain_db) {
-    add("gain_db", *t.gain_db);
-    add("delay_samples", t.delay_samples,
-        {{"means", std::string("beside the common delay, within half a period")}});
-    if (std::abs(*t.gain_db) > kSameDb)
-      words.push_back(
-          fmt::format("{:.2f} dB {}", std::abs(*t.gain_db), *t.gain_db > 0 ? "louder" : "softer"));
-    if (std::abs(t.delay_samples) > kSameSamples)
-      words.push_back(fmt::format("{:.2f} samples {}", std::abs(t.delay_samples),
-                                  t.delay_samples > 0 ? "later" : "earlier"));
-    if (t.thd_db) {
-      add("thd_db", *t.thd_db);
-      if (*t.thd_db > kQuietDb) words.push_back(fmt::format("harmonics at {:.1f} dB", *t.thd_db));
-    }
-    if (*t.gain_db < -3) words.push_back("beyond the end of its band");
-  } else {
-    words.push_back("it does not come through");
-  }
-  add("rest_db", t.rest_db,
-      {{"means", std::string("neither tone nor harmonic, over the tone that went in")}});
-  if (t.rest_db > kQuietDb) words.push_back(fmt::format("noise and the like at {:.1f} dB", t.rest_db));
-  if (t.foreign_hz) {
-    add("foreign_hz", *t.foreign_hz);
-    add("foreign_dbfs", t.foreign_dbfs);
-    words.push_back(
-        fmt::format("a line of its own at {:.0f} Hz, {:.1f} dBFS", *t.foreign_hz, t.foreign_dbfs));
-  }
-  sheet.say(Severity::note, FindingCode::result, joined_words(t, words, rate), channel);
-}
-
-void draw_tone(SheetBuilder& sheet, const ToneWaveform& t, int channel) {
-  const std::string of = fmt::format(" {:g} Hz", t.frequency_hz);
-  std::vector<double> difference;
-  for (std::size_t n = 0; n < t.in.size(); ++n) difference.push_back(t.out[n] - t.in[n]);
-  sheet.draw({"in" + of, channel, "s", "", t.time_s, t.in});
-  sheet.draw({"out" + of, channel, "s", "", t.time_s, t.out});
-  sheet.draw({"difference" + of, channel, "s", "", t.time_s, std::move(difference)});
-}
-
-}  // namespace
-
-Sheet waveforms_sheet(const WaveformsResult& r, const CaptureInfo& a, const CaptureInfo& b) {
-  SheetBuilder sheet(waveforms_readings(), b);
-  for (std::size_t i = 0; i < r.channels.size(); ++i) {
-    const int channel = static_cast<int>(i);
-    if (r.channels[i].empty())
-      sheet.say(Severity::warning, FindingCode::not_measured, "silent: not measured", channel);
-    for (const ToneWaveform& t : r.channels[i]) {
-      add_tone(sheet, t, channel,
-               {{"frequency_hz", t.frequency_hz},
-                {"reference", a.file},
-                {"level_dbfs", t.in_dbfs},
-                {"sample_rate_hz", r.sample_rate_hz}},
-               r.sample_rate_hz);
-      draw_tone(sheet, t, channel);
-    }
-  }
-  return sheet.finish();
 }
 
 }  // namespace wavicon
