@@ -26,6 +26,10 @@ class Takes : public Measurement {
          .target = &options_.least_gap_s,
          .unit = "s",
          .sentence = "shortest silence in s that parts two takes (default: found)"},
+        {.key = "above_hz",
+         .target = &options_.above_hz,
+         .unit = "Hz",
+         .sentence = "from where on losses against the first take are told (default: their corner)"},
         {.key = "match", .target = &match_, .sentence = "what is made equal", .words = {"loudness", "rms"}}};
   }
 
@@ -53,7 +57,8 @@ class Takes : public Measurement {
                               .y_title = "level in a third octave, dBFS",
                               .log_frequency = true,
                               .shown_range = 100}};
-    for (const Curve& curve : sheets.front().curves) picture.style.names.push_back(curve.name);
+    for (const Curve& curve : sheets.front().curves)
+      if (curve.x_unit == "Hz") picture.style.names.push_back(curve.name);
     return picture;
   }
 

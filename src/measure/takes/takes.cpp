@@ -7,11 +7,12 @@
 #include <cmath>
 
 #include "measure/common/cross_spectra.hpp"
+#include "measure/common/jackknife.hpp"
 #include "measure/common/welch.hpp"
 #include "measure/levels/levels_of.hpp"
+#include "measure/takes/loss.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
-#include "wavicon/sheet/sheet_builder.hpp"
 
 namespace wavicon {
 namespace {
@@ -21,12 +22,11 @@ using namespace measure_detail;
 constexpr double kLookS = 0.01;
 constexpr double kQuietestDb = -140;
 constexpr double kLeastTakeS = 0.3;
+constexpr double kUsualGapS = 0.6;
 constexpr double kEdgeS = 0.02;     // kept around a take
 constexpr double kGapEdgeS = 0.05;  // left out at both ends of a gap
 constexpr double kLeastGapNoiseS = 0.1;
 constexpr double kLeastContrastDb = 6;
-constexpr double kLacksDb = -6;
-constexpr double kNoiseOverDb = 10;  // a band must stand so far over the gap's noise to be told of
 
 struct LoudRun {
   std::size_t first = 0, end = 0;  // in looks
@@ -98,20 +98,23 @@ double parting_gap(const std::vector<LoudRun>& stretches) {
     if (gap > 0.1) gaps.push_back(gap);
   }
   std::sort(gaps.begin(), gaps.end());
-  double widest = 1.3, at = 1;
-  for (std::size_t i = 1; i < gaps.size(); ++i) {
-    const double middle = std::sqrt(gaps[i] * gaps[i - 1]);
-    if (gaps[i] / gaps[i - 1] > widest && middle >= 0.4 && middle <= 3) {
+  // Words are parted by short ones: a step among these parts takes only where there is none above.
+  for (const auto& [from_s, to_s] : {std::pair{0.4, 3.0}, {0.2, 0.4}}) {
+    double widest = 1.3, at = 0;
+    for (std::size_t i = 1; i < gaps.size(); ++i) {
+      const double middle = std::sqrt(gaps[i] * gaps[i - 1]);
+      if (gaps[i] / gaps[i - 1] <= widest || middle < from_s || middle > to_s) continue;
       widest = gaps[i] / gaps[i - 1];
       at = middle;
     }
+    if (at > 0) return at;
   }
-  return at;
+  return kUsualGapS;
 }
 
-// Third octaves of all channels' mean power over a stretch.
-void add_bands(AudioSource& source, std::int64_t first, std::int64_t end, double gain_db,
-               RecordedTake& take) {
+// Third octaves of all channels' mean power over a stretch: RMS of each by frequency.
+std::vector<std::pair<double, double>> bands_of(AudioSource& source, std::int64_t first, std::int64_t end,
+                                                double gain_db) {
   const double rate = source.sample_rate_hz();
   std::vector<double> density;
   double bin = 1;
@@ -127,66 +130,89 @@ void add_bands(AudioSource& source, std::int64_t first, std::int64_t end, double
       density[k] += spectra.xx()[k] * spectra.density_scale() / source.channel_count();
   }
   const double half = std::pow(10.0, 0.05);
+  std::vector<std::pair<double, double>> bands;
   for (int band = -17; band <= 13; ++band) {
     const double hz = 1000 * std::pow(10.0, band / 10.0);
     if (hz * half > rate / 2 || hz * (half - 1 / half) < bin) continue;
+    bands.emplace_back(hz, ratio_from_db(gain_db) * std::sqrt(band_power(density, bin, hz / half, hz * half,
+                                                                         [](double) { return 1.0; })));
+  }
+  return bands;
+}
+
+// Of the take and of the gap after it: bands that both have.
+void add_bands(AudioSource& source, double gap_end_s, RecordedTake& take) {
+  const double rate = source.sample_rate_hz();
+  const auto first = std::llround(take.start_s * rate), end = std::llround(take.end_s * rate);
+  const auto own = bands_of(source, first, end, take.gain_db);
+  std::vector<std::pair<double, double>> noise;
+  const auto gap_first = std::llround((take.end_s + kGapEdgeS) * rate),
+             gap_end = std::llround((gap_end_s - kGapEdgeS) * rate);
+  if (static_cast<double>(gap_end - gap_first) > kLeastGapNoiseS * rate)
+    noise = bands_of(source, gap_first, gap_end, take.gain_db);
+  const double take_s = take.end_s - take.start_s,
+               gap_s = std::max(1e-9, static_cast<double>(gap_end - gap_first) / rate);
+  std::size_t at = 0;
+  for (const auto& [hz, rms] : own) {
+    while (at < noise.size() && noise[at].first < 0.999 * hz) ++at;
+    const bool known = at < noise.size() && noise[at].first < 1.001 * hz;
+    if (!noise.empty() && !known) continue;
+    const double under = known ? noise[at].second : 0,
+                 width = hz * (std::pow(10.0, 0.05) - std::pow(10.0, -0.05)),
+                 signal = std::max(rms * rms - under * under, 1e-300),
+                 sure = under * under * std::sqrt(1 / (width * gap_s) + 1 / (width * take_s));
     take.band_hz.push_back(hz);
-    take.band_rms.push_back(ratio_from_db(gain_db) * std::sqrt(band_power(density, bin, hz / half, hz * half,
-                                                                          [](double) { return 1.0; })));
+    take.band_rms.push_back(rms);
+    take.band_deviation.push_back(sure / signal);
+    if (!noise.empty()) take.band_noise_rms.push_back(under);
   }
 }
 
-std::optional<double> gap_noise(AudioSource& source, std::int64_t first, std::int64_t end) {
+struct Power {
+  double sum = 0, squares = 0, count = 0;
+  Power& operator+=(const Power& other) {
+    sum += other.sum;
+    squares += other.squares;
+    count += other.count;
+    return *this;
+  }
+  Power& operator-=(const Power& other) {
+    sum -= other.sum;
+    squares -= other.squares;
+    count -= other.count;
+    return *this;
+  }
+  [[nodiscard]] double beside_dc() const {
+    return std::max(0.0, squares / count - sum * sum / count / count);
+  }
+};
+
+// RMS of the gap in a take, DC taken off, and how sure it is.
+void add_gap_noise(AudioSource& source, std::int64_t first, std::int64_t end, RecordedTake& take) {
   const double rate = source.sample_rate_hz();
   first += static_cast<std::int64_t>(kGapEdgeS * rate);
   end -= static_cast<std::int64_t>(kGapEdgeS * rate);
-  if (static_cast<double>(end - first) < kLeastGapNoiseS * rate) return std::nullopt;
+  if (static_cast<double>(end - first) < kLeastGapNoiseS * rate) return;
+  const std::int64_t hop =
+      std::max<std::int64_t>(1, (end - first) / (4 * static_cast<std::int64_t>(kJackknifeParts)));
   double power = 0;
+  std::vector<Power> parts;
   for (int c = 0; c < source.channel_count(); ++c) {
     const auto x = read_channel(source, c, first, end - first);
-    double sum = 0, squares = 0;
-    for (const double v : x) {
-      sum += v;
-      squares += v * v;
+    Power all;
+    for (std::size_t n = 0; n < x.size(); ++n) {
+      const std::size_t part = n / static_cast<std::size_t>(hop);
+      const Power here{x[n], x[n] * x[n], 1};
+      if (parts.size() <= part) parts.resize(part + 1);
+      parts[part] += here;
+      all += here;
     }
-    const auto n = static_cast<double>(x.size());
-    power += std::max(0.0, squares / n - sum * sum / n / n) / source.channel_count();
+    power += all.beside_dc() / source.channel_count();
   }
-  return std::sqrt(power);
-}
-
-double slope_of(const std::vector<double>& hz, const std::vector<double>& rms, std::size_t from) {
-  double n = 0, x = 0, y = 0, xx = 0, xy = 0;
-  for (std::size_t i = from; i < hz.size(); ++i) {
-    if (rms[i] <= 0) continue;
-    const double octaves = std::log2(hz[i]), db = db_from_ratio(rms[i]);
-    n += 1;
-    x += octaves;
-    y += db;
-    xx += octaves * octaves;
-    xy += octaves * db;
-  }
-  const double determinant = n * xx - x * x;
-  return determinant > 0 ? (n * xy - x * y) / determinant : 0;
-}
-
-// From which band up a take lacks more than 6 dB against the first one.
-void compare(const RecordedTake& first, RecordedTake& take) {
-  if (take.band_hz != first.band_hz) return;
-  std::size_t from = take.band_hz.size();
-  double sum = 0;
-  while (from > 0) {
-    const double a = first.band_rms[from - 1], b = take.band_rms[from - 1];
-    if (a <= 0 || b <= 0 || db_from_ratio(b / a) > kLacksDb) break;
-    sum += db_from_ratio(b / a);
-    --from;
-  }
-  const std::size_t bands = take.band_hz.size() - from;
-  if (bands < 3 || from == 0) return;
-  take.missing_from_hz = take.band_hz[from] / std::pow(10.0, 0.05);
-  take.missing_db = sum / static_cast<double>(bands);
-  take.slope_db_per_octave = slope_of(take.band_hz, take.band_rms, from);
-  take.first_slope_db_per_octave = slope_of(first.band_hz, first.band_rms, from);
+  take.gap_rms = std::sqrt(power);
+  if (power > 0)
+    take.gap_uncertainty_db =
+        jackknife(parts, [](const Power& p) { return db_from_power_ratio(p.beside_dc()); });
 }
 
 void require_valid(const TakesOptions& options) {
@@ -196,6 +222,10 @@ void require_valid(const TakesOptions& options) {
   if (options.least_gap_s && !(*options.least_gap_s >= 0.02 && *options.least_gap_s <= 3600))
     throw Error(ErrorCode::bad_argument,
                 fmt::format("a gap of {} s is not within 0.02 to 3600", *options.least_gap_s));
+  if (options.above_hz && !(*options.above_hz >= 20 && *options.above_hz <= 200000))
+    throw Error(
+        ErrorCode::bad_argument,
+        fmt::format("{} Hz, above which losses are told, is not within 20 to 200 000", *options.above_hz));
 }
 
 // Loud runs with less than a gap between them are one; what is too short for a take is none.
@@ -226,7 +256,9 @@ RecordedTake take_between(AudioSource& source, double start_s, double end_s, dou
     power += c.rms * c.rms / static_cast<double>(level.channels.size());
   take.rms = std::sqrt(power);
   take.lufs = level.loudness.integrated_lufs;
-  take.gap_rms = gap_noise(source, std::llround(end_s * rate), std::llround(gap_end_s * rate));
+  if (const auto& u = level.channels.front().uncertainty) take.rms_uncertainty_db = u->rms_db;
+  take.loudness_uncertainty_lu = level.loudness.integrated_uncertainty_lu;
+  add_gap_noise(source, std::llround(end_s * rate), std::llround(gap_end_s * rate), take);
   return take;
 }
 
@@ -260,80 +292,23 @@ TakesResult measure_takes(const JudgedCapture& recording, const TakesOptions& op
     throw Error(ErrorCode::bad_input, fmt::format("nothing lasts for {:g} s above {:.1f} dBFS: no takes",
                                                   kLeastTakeS, result.threshold_dbfs));
 
-  const double look_s = static_cast<double>(look) / rate, all_s = static_cast<double>(source.frames()) / rate;
+  const double look_s = result.look_s = static_cast<double>(look) / rate,
+               all_s = static_cast<double>(source.frames()) / rate;
   for (std::size_t i = 0; i < joined.size(); ++i) {
+    const double gap_end_s =
+        i + 1 < joined.size() ? static_cast<double>(joined[i + 1].first) * look_s : all_s;
     RecordedTake take =
         take_between(source, std::max(0.0, static_cast<double>(joined[i].first) * look_s - kEdgeS),
-                     std::min(all_s, static_cast<double>(joined[i].end) * look_s + kEdgeS),
-                     i + 1 < joined.size() ? static_cast<double>(joined[i + 1].first) * look_s : all_s);
+                     std::min(all_s, static_cast<double>(joined[i].end) * look_s + kEdgeS), gap_end_s);
     const RecordedTake& first = result.takes.empty() ? take : result.takes.front();
     take.gain_db = options.by_rms || !take.lufs || !first.lufs ? db_from_ratio(first.rms / take.rms)
                                                                : *first.lufs - *take.lufs;
-    add_bands(source, std::llround(take.start_s * rate), std::llround(take.end_s * rate), take.gain_db, take);
-    if (!result.takes.empty()) compare(result.takes.front(), take);
+    add_bands(source, gap_end_s, take);
+    take.noise_from_hz = noise_from(take);
+    if (!result.takes.empty()) take.loss = loss_against(result.takes.front(), take, rate, options.above_hz);
     result.takes.push_back(std::move(take));
   }
   return result;
-}
-
-Sheet takes_sheet(const TakesResult& r, const CaptureInfo& capture) {
-  SheetBuilder sheet(takes_readings(), capture);
-  auto say = [&](Severity severity, FindingCode code, std::string text) {
-    sheet.say(severity, code, std::move(text), std::nullopt);
-  };
-  const Conditions common = {{"threshold_dbfs", r.threshold_dbfs},
-                             {"least_gap_s", r.least_gap_s},
-                             {"matched_by", std::string(r.options.by_rms ? "RMS" : "loudness")},
-                             {"sample_rate_hz", r.sample_rate_hz}};
-  auto add = [&](const char* name, std::optional<double> value, Conditions more) {
-    more.insert(more.end(), common.begin(), common.end());
-    sheet.add(name, std::nullopt, value, std::move(more));
-  };
-  say(Severity::note, FindingCode::result,
-      fmt::format("{} take{}: above {:.1f} dBFS{}, silences from {:.2f} s on part them{}", r.takes.size(),
-                  r.takes.size() == 1 ? "" : "s", r.threshold_dbfs, r.threshold_found ? " (found)" : "",
-                  r.least_gap_s, r.gap_found ? " (found)" : ""));
-  add("take_count", static_cast<double>(r.takes.size()), {});
-  double least = 1e9, most = -1e9;
-  std::size_t quietest = 0, noisiest = 0;
-  for (std::size_t i = 0; i < r.takes.size(); ++i) {
-    const RecordedTake& take = r.takes[i];
-    const Conditions which = {{"take", static_cast<std::int64_t>(i + 1)}};
-    add("start_s", take.start_s, which);
-    add("end_s", take.end_s, which);
-    add("rms_dbfs", db_from_ratio(take.rms), which);
-    add("loudness_integrated_lufs", take.lufs, which);
-    add("gain_db", take.gain_db, which);
-    if (take.gap_rms && *take.gap_rms > 0) {
-      const double matched = db_from_ratio(*take.gap_rms) + take.gain_db;
-      Conditions more = which;
-      more.emplace_back("matched_dbfs", matched);
-      add("gap_noise_dbfs", db_from_ratio(*take.gap_rms), more);
-      if (matched < least) {
-        least = matched;
-        quietest = i;
-      }
-      if (matched > most) {
-        most = matched;
-        noisiest = i;
-      }
-    }
-    if (take.missing_from_hz)
-      say(Severity::note, FindingCode::comparison,
-          fmt::format("take {}: {:.0f} dB against take 1 above {:.3g} kHz; its slope there "
-                      "is {:+.0f} dB/octave against {:+.0f}",
-                      i + 1, take.missing_db, *take.missing_from_hz / 1000, take.slope_db_per_octave,
-                      take.first_slope_db_per_octave));
-    Curve curve{fmt::format("take {}", i + 1), std::nullopt, "Hz", "dBFS", take.band_hz, {}};
-    for (const double rms : take.band_rms) curve.y.push_back(rms > 0 ? db_from_ratio(rms) : kQuietestDb);
-    sheet.draw(std::move(curve));
-  }
-  if (most > least)
-    say(Severity::note, FindingCode::comparison,
-        fmt::format("brought to the same loudness, the noise after take {} is lowest ({:.1f} "
-                    "dBFS), after take {} highest ({:.1f} dBFS)",
-                    quietest + 1, least, noisiest + 1, most));
-  return sheet.finish();
 }
 
 }  // namespace wavicon

@@ -18,6 +18,20 @@ struct TakesOptions {
       threshold_dbfs;  ///< level of 10 ms under which it is a gap; none: found from the recording
   std::optional<double> least_gap_s;  ///< shorter silences belong to a take; none: found from the recording
   bool by_rms = false;                ///< match RMS instead of loudness
+  std::optional<double> above_hz;     ///< from where on losses are told; none: found
+};
+
+/// What a take lacks at the top against the first one, hiss taken off. Uncertainties k = 2.
+struct TakeLoss {
+  double above_hz = 0;
+  double loss_db = 0;  ///< mean of the bands above, relative to those below; below 0
+  double loss_uncertainty_db = 0;
+  bool bound = false;  ///< it lacks so much and more: above, only the first one stands out of its hiss
+  std::optional<double> corner_hz;  ///< 3 dB down, of 1/(1 + (f/corner)^2n); none where that does not fit
+  double corner_uncertainty_hz = 0;
+  double slope_db_per_octave = 0;  ///< 6.02·n, without sign
+  double slope_uncertainty_db = 0;
+  int poles = 0;  ///< 2 or 4, where one explains it plainly better than the other; else 0
 };
 
 /// One take. Levels: full scale = 1, as recorded.
@@ -29,11 +43,13 @@ struct RecordedTake {
   std::optional<double> gap_rms;  ///< noise in the gap after it, DC taken off; none without a gap of 0.2 s
   std::vector<double> band_hz;    ///< third octaves
   std::vector<double> band_rms;   ///< matched to the first take
-  // Against the first take, matched: where it ends, or does not.
-  std::optional<double> missing_from_hz;  ///< from here up it lacks more than 6 dB
-  double missing_db = 0;                  ///< mean of what it lacks there
-  double slope_db_per_octave = 0;         ///< of its own spectrum there
-  double first_slope_db_per_octave = 0;   ///< of the first take's
+  std::vector<double> band_noise_rms;  ///< of the gap after it, matched likewise; empty without one
+  std::vector<double>
+      band_deviation;  ///< of the power without the noise, a share of it; one standard deviation
+  std::optional<double> noise_from_hz;  ///< from here up it holds nothing but noise
+  std::optional<TakeLoss> loss;         ///< none when nothing is missing, or it cannot be told
+  // k = 2; none of what moves.
+  std::optional<double> rms_uncertainty_db, loudness_uncertainty_lu, gap_uncertainty_db;
 };
 
 struct TakesResult {
@@ -41,13 +57,14 @@ struct TakesResult {
   double sample_rate_hz = 0;
   double threshold_dbfs = 0;
   double least_gap_s = 0;
+  double look_s = 0;  ///< of a level: edges are no surer
   bool threshold_found = false, gap_found = false;
   std::vector<RecordedTake> takes;
 };
 
 /// Splits: levels of 10 ms over all channels fall into two heaps, gaps and sound; the threshold parts them
 /// best (Otsu's criterion on levels in dB). The least gap lies in the widest step between the lengths of all
-/// silences, from 0.4 to 3 s. Takes shorter than 0.3 s are left out.
+/// silences, from 0.2 to 3 s, and is 0.6 s where they are all alike. Takes shorter than 0.3 s are left out.
 ///
 /// @throws Error bad_input for 0 frames, silence, or nothing that stands out of it; bad_argument for options
 /// out of range.
