@@ -38,7 +38,7 @@ TEST(Uncertainty, OfNoiseIsWhatRepetitionsShow) {
 // A line of hum is sure; what it stands in is not.
 TEST(Uncertainty, OfHumComesFromTheNoiseBesideIt) {
   const double rate = 48000;
-  Repetitions seen({{"mains_dbfs", -50}});
+  Repetitions seen({{"mains_dbfs", -50}, {"mains_hz", 50}});
   for (std::uint64_t seed = 0; seed < kSeeds; ++seed) {
     Signal x = noise(static_cast<std::size_t>(3 * rate), -50, 700 + seed);
     for (std::size_t n = 0; n < x.size(); ++n)

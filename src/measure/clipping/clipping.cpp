@@ -11,6 +11,7 @@
 #include "measure/common/tone_level.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/student.hpp"
 #include "wavicon/sheet/sheet_builder.hpp"
 
 namespace wavicon {
@@ -43,6 +44,9 @@ std::vector<double> read(AudioSource& source, int channel, std::int64_t from, st
   return samples;
 }
 
+constexpr double kOfStep = 0.5, kOfSoftStep = 0.1;
+constexpr double kOfFall = 5;  // dB of level for a dB of gain, where a curve begins to bend
+
 double peak_of(const std::vector<double>& x) {
   double peak = 0;
   for (const double v : x) peak = std::max(peak, std::abs(v));
@@ -54,6 +58,8 @@ ClippingFrame frame_of(const std::vector<double>& x, double step, double time_s,
   const ToneLevel tone = tone_level(x, step);
   ClippingFrame frame{time_s, in_dbfs, db_from_ratio(std::max(tone.amplitude, 1e-12)),
                       tone.thd_ratio(x.size())};
+  if (tone.amplitude > 0)
+    frame.uncertainty_db = db_from_ratio(1 + tone.uncertainty(x.size()) / tone.amplitude);
   if (tone.amplitude < kLeastAmplitude) frame.thd_ratio.reset();
   return frame;
 }
@@ -92,11 +98,26 @@ double gain_of_small_signals(const std::vector<ClippingFrame>& frames) {
   return count < 3 || determinant <= 0 ? y / n : (y * xx - x * xy) / determinant;
 }
 
+// Of frames that overlap, as many as are apart; what the line leaves of them counts as noise.
+double uncertainty_of_gain(const std::vector<ClippingFrame>& frames) {
+  constexpr std::size_t kOverlap = 4;
+  const std::size_t count = std::max<std::size_t>(1, frames.size() / 4);
+  std::vector<double> gains;
+  double mean = 0;
+  for (std::size_t i = 0; i < count; ++i) {
+    mean += frames[i].uncertainty_db / static_cast<double>(count);
+    if (i % kOverlap == 0) gains.push_back(frames[i].out_dbfs - *frames[i].in_dbfs);
+  }
+  return std::max(mean / std::sqrt(std::max(1.0, static_cast<double>(count) / kOverlap)),
+                  uncertainty_of_mean(gains));
+}
+
 // Levels rise from frame to frame.
 void judge_levels(const ClippingOptions& options, ChannelClipping& channel) {
   const auto& frames = channel.frames;
   const double figure = options.thd_percent / 100;
   channel.gain_db = gain_of_small_signals(frames);
+  channel.gain_uncertainty_db = uncertainty_of_gain(frames);
   const auto fall = [&](std::size_t i) {
     return *channel.gain_db - (frames[i].out_dbfs - *frames[i].in_dbfs);
   };
@@ -121,6 +142,15 @@ void judge_levels(const ClippingOptions& options, ChannelClipping& channel) {
     channel.span_db = *frames.back().in_dbfs - *first;
     channel.shape = ClippingShape::soft;
   }
+  if (!channel.point) return;
+  ClippingPoint& point = *channel.point;
+  const double within = channel.shape == ClippingShape::soft ? kOfSoftStep : kOfStep;
+  double noise_db = 0;
+  for (const ClippingFrame& frame : frames)
+    if (*frame.in_dbfs <= *point.in_dbfs) noise_db = frame.uncertainty_db;
+  // A gain that has fallen by so little is told by what noise leaves of it.
+  if (point.by_gain) noise_db = std::hypot(noise_db, channel.gain_uncertainty_db) * kOfFall;
+  point.uncertainty_db = std::hypot(within * point.step_db, noise_db);
 }
 
 void judge_times(const ClippingOptions& options, ChannelClipping& channel) {
@@ -138,6 +168,8 @@ void judge_times(const ClippingOptions& options, ChannelClipping& channel) {
       channel.point = {std::nullopt, between(frames[before].out_dbfs, frames[i].out_dbfs, share),
                        between(frames[before].time_s, frames[i].time_s, share), false,
                        std::abs(frames[i].out_dbfs - frames[before].out_dbfs)};
+      channel.point->uncertainty_s = frames[i].time_s - frames[before].time_s;
+      channel.point->uncertainty_db = std::hypot(kOfStep * channel.point->step_db, frames[i].uncertainty_db);
       return;
     }
     i = end;

@@ -27,7 +27,7 @@ class ChannelWriter {
                  {"sample_rate_hz", r.sample_rate_hz}}) {}
 
   void write() {
-    if (c_.gain_db) add("gain_db", *c_.gain_db, {{"at", std::string("low levels")}});
+    if (c_.gain_db) add("gain_db", *c_.gain_db, {{"at", std::string("low levels")}}, c_.gain_uncertainty_db);
     if (!c_.point)
       write_none();
     else if (c_.point->in_dbfs)
@@ -42,9 +42,11 @@ class ChannelWriter {
   void say(Severity severity, FindingCode code, std::string text) {
     sheet_.say(severity, code, std::move(text), channel_);
   }
-  void add(const char* name, std::optional<double> value, Conditions more = {}) {
+  void add(const char* name, std::optional<double> value, Conditions more = {},
+           std::optional<double> uncertainty = std::nullopt) {
     more.insert(more.end(), common_.begin(), common_.end());
-    sheet_.add(name, channel_, value, std::move(more));
+    Reading& added = sheet_.add(name, channel_, value, std::move(more));
+    if (value) added.uncertainty = uncertainty;
   }
 
   [[nodiscard]] std::string reason(const ClippingPoint& p) const {
@@ -64,10 +66,10 @@ class ChannelWriter {
 
   void write_level(const ClippingPoint& p, double in_dbfs) {
     const double headroom = in_dbfs - r_.options.alignment_dbfs;
-    add("clipping_point_dbfs", in_dbfs,
-        {{"by", reason(p)}, {"within_db", std::round(1e4 * p.step_db) / 1e4}});
-    add("clipping_output_dbfs", p.out_dbfs);
-    add("headroom_db", headroom, {{"above_dbfs", r_.options.alignment_dbfs}});
+    add("clipping_point_dbfs", in_dbfs, {{"by", reason(p)}, {"within_db", std::round(1e4 * p.step_db) / 1e4}},
+        p.uncertainty_db);
+    add("clipping_output_dbfs", p.out_dbfs, {}, p.uncertainty_db);
+    add("headroom_db", headroom, {{"above_dbfs", r_.options.alignment_dbfs}}, p.uncertainty_db);
     std::string text = fmt::format(
         "clips at {:.2f} dBFS in ({:.2f} dBFS out), where {}: {:.1f} dB above the alignment level of {:g} "
         "dBFS",
@@ -88,8 +90,8 @@ class ChannelWriter {
   }
 
   void write_moment(const ClippingPoint& p) {
-    add("clipping_at_s", p.time_s);
-    add("clipping_output_dbfs", p.out_dbfs);
+    add("clipping_at_s", p.time_s, {}, p.uncertainty_s);
+    add("clipping_output_dbfs", p.out_dbfs, {}, p.uncertainty_db);
     say(Severity::note, FindingCode::result,
         fmt::format("begins to clip at {:.2f} s, where {} at {:.2f} dBFS out", p.time_s, reason(p),
                     p.out_dbfs));

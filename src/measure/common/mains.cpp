@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <numbers>
 
 #include "wavicon/audio/transform.hpp"
 #include "wavicon/audio/window.hpp"
@@ -16,6 +17,7 @@ constexpr int kLines = 10;    // of mains: above the tenth hum is below the nois
 constexpr double kStraysHz = 0.2, kGridHz = 0.005;
 constexpr double kStandsOut = 5.623;  // 15 dB
 constexpr std::size_t kPadding = 4;   // times its length: the crest lies near a bin
+constexpr double kWindowed = 1.6;     // of a frequency, by the window; found by repetition
 constexpr int kGoldenSteps = 13;      // to a five-hundredth of where the search begins
 
 class Comb {
@@ -122,6 +124,15 @@ MainsComb find_mains(std::span<const double> samples, double rate) {
     if (line.peak > kStandsOut * line.around && line.peak > 0) result.lines.push_back(line);
     if (k <= 3) result.bound = std::max(result.bound, kStandsOut * line.around);
   }
+  // A line's phase is off by around/(√2·peak), its frequency by √12/2πT of that, the base by a k-th.
+  double information = 0;
+  const double seconds = static_cast<double>(samples.size()) / rate;
+  for (const MainsLine& line : result.lines)
+    information += std::pow(line.order * line.peak / std::max(1e-15, line.around), 2);
+  if (information > 0)
+    result.uncertainty_hz =
+        std::hypot(kWindowed * 2 * std::sqrt(6.0) / (2 * std::numbers::pi * seconds * std::sqrt(information)),
+                   high - low);
   return result;
 }
 

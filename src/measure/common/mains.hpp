@@ -12,6 +12,7 @@ namespace wavicon::measure_detail {
 
 /// What a comb reads.
 struct MainsComb {
+  double uncertainty_hz = 0;  ///< of base_hz, k = 2, from what lies beside the lines
   double base_hz = 0;
   std::vector<MainsLine> lines;  ///< those that stand out
   double bound = 0;  ///< amplitude under which a line would not have been seen, of the first three

@@ -134,7 +134,10 @@ void add_mains(AudioSource& source, const FrameRange& range, std::vector<Channel
     const MainsComb comb = find_mains(low[c], low_hz);
     channels[c].mains_bound = comb.bound;
     channels[c].mains = comb.lines;
-    if (!comb.lines.empty()) channels[c].mains_hz = comb.base_hz;
+    if (!comb.lines.empty()) {
+      channels[c].mains_hz = comb.base_hz;
+      channels[c].mains_uncertainty_hz = comb.uncertainty_hz;
+    }
   }
 }
 

@@ -152,6 +152,7 @@ const ReadingTable& noise_readings() {
            .digits = 3,
            .definition = "Base frequency of the comb of mains lines.",
            .source = "comb of highest power near 50 and 60 Hz",
+           .uncertainty = Owes::always,
            .conditions = {"bandwidth_hz", "under", "sample_rate_hz", "from_s", "duration_s", "window",
                           "spread_db"}},
           {.name = "mains_dbfs",

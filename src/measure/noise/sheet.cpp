@@ -119,7 +119,8 @@ class Builder {
   }
 
   void add_mains(const ChannelNoise& c) {
-    reading("mains_hz", c.mains_hz, {});
+    Reading& mains = reading("mains_hz", c.mains_hz, {});
+    if (c.mains_hz) mains.uncertainty = c.mains_uncertainty_hz;
     if (c.mains.empty()) {
       reading("mains_dbfs", level_dbfs(c.mains_bound), {}).bound = c.mains_bound > 0;
       say(Severity::note, FindingCode::nothing_found,

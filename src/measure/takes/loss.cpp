@@ -21,7 +21,7 @@ constexpr double kSameWordsDb = 0.7, kOtherWordsDb = 2;
 constexpr double kScatter = 2;         // χ² per degree of freedom, from which the words are others
 constexpr double kPlainlyBetter = 16;  // χ² that a corner takes off
 constexpr double kLeastLossDb = -3;    // at the highest band
-constexpr double kOneOrOther = 4;      // χ² by which two poles or four explain it better
+constexpr double kOneOrOther = 4;      // χ² by which so many poles explain it better than others
 constexpr double kDbPerPole = 6.0206;  // and octave
 
 struct Difference {
@@ -192,10 +192,11 @@ std::optional<TakeLoss> loss_against(const RecordedTake& first, const RecordedTa
   } else {
     loss.corner_hz.reset();
   }
-  // Named only where neither the other number, nor one pole, explains it as well.
+  // Named only where no other number explains it as well.
   const auto chi = [&](double order) { return fitted(bands, words_db, order).chi_square; };
-  const double one = chi(1), two = chi(2), four = chi(4), least = std::min(two, four);
-  if (std::abs(two - four) > kOneOrOther && one > least + kOneOrOther) loss.poles = two < four ? 2 : 4;
+  std::array<std::pair<double, int>, 3> poles = {{{chi(1), 1}, {chi(2), 2}, {chi(4), 4}}};
+  std::sort(poles.begin(), poles.end());
+  if (poles[1].first - poles[0].first > kOneOrOther) loss.poles = poles[0].second;
   if (std::abs(loss.slope_db_per_octave - kDbPerPole * loss.poles) >
       loss.slope_uncertainty_db + 0.5 * kDbPerPole)
     loss.poles = 0;

@@ -29,8 +29,8 @@ void add_loss(const TakeLoss& loss, const Conditions& which, Add& add, std::size
     add("slope_db_per_octave", loss.slope_db_per_octave, slope, loss.slope_uncertainty_db);
     text += fmt::format("; 3 dB down at {}, falling by {:.0f} dB/octave{}", kilohertz(*loss.corner_hz),
                         loss.slope_db_per_octave,
-                        loss.poles > 0 ? fmt::format(": {} poles", loss.poles)
-                                       : std::string("; two poles or four, it cannot be told"));
+                        loss.poles > 0 ? fmt::format(": {} pole{}", loss.poles, loss.poles == 1 ? "" : "s")
+                                       : std::string("; how many poles cannot be told"));
   }
   say(Severity::note, FindingCode::comparison, text);
 }

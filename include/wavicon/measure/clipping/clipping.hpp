@@ -31,6 +31,7 @@ struct ClippingFrame {
   std::optional<double> in_dbfs;  ///< of the stimulus; none for a tone turned by hand
   double out_dbfs = 0;
   std::optional<double> thd_ratio;  ///< none when nothing stands out of the noise
+  double uncertainty_db = 0;        ///< of the level out, k = 2, from what no order explains
 };
 
 struct ClippingPoint {
@@ -39,6 +40,9 @@ struct ClippingPoint {
   double time_s = 0;
   bool by_gain = false;  ///< the gain fell first; else the THD rose
   double step_db = 0;    ///< between the two levels around it: how exactly it is known
+  /// k = 2: half the step of a curve that turns within it, a tenth of it of a soft one, and the noise.
+  double uncertainty_db = 0;
+  double uncertainty_s = 0;
 };
 
 enum class ClippingShape { unknown, soft, hard };
@@ -47,6 +51,7 @@ struct ChannelClipping {
   bool measured = false;
   std::vector<ClippingFrame> frames;
   std::optional<double> gain_db;       ///< at low levels
+  double gain_uncertainty_db = 0;      ///< k = 2
   std::optional<ClippingPoint> point;  ///< none: not reached
   ClippingShape shape = ClippingShape::unknown;
   double span_db = 0;       ///< of the level, between a tenth and three times the figure

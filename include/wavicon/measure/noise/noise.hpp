@@ -72,6 +72,7 @@ struct ChannelNoise {
   double tone_peak = 0;
   double tone_uncertainty_db = 0;  ///< k = 2
   std::optional<double> mains_hz;  ///< base frequency, when at least one line stands out
+  double mains_uncertainty_hz = 0;  ///< k = 2
   std::vector<MainsLine> mains;    ///< lines that stand 15 dB out
   double mains_bound = 0;          ///< amplitude under which a line would not have been seen
   std::vector<SpurLine> spurs;     ///< strongest first, at most 10

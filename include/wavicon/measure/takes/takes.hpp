@@ -31,7 +31,7 @@ struct TakeLoss {
   double corner_uncertainty_hz = 0;
   double slope_db_per_octave = 0;  ///< 6.02·n, without sign
   double slope_uncertainty_db = 0;
-  int poles = 0;  ///< 2 or 4, where one explains it plainly better than the other; else 0
+  int poles = 0;  ///< 1, 2 or 4, where that explains it plainly better than the others; else 0
 };
 
 /// One take. Levels: full scale = 1, as recorded.
