@@ -160,7 +160,7 @@ class Aligner {
       settle(false);
     }
     finish(result);
-    result.gain = timer().gain(segments_, result);
+    timer().take_gain(segments_, result);
     if (!result.slips.empty()) {
       measure_slips(result, tracked);
       intake_detail::merge_unseen_pieces(result.slips, places_, length_);
@@ -323,7 +323,7 @@ class Aligner {
         1e6 * 2 * std::sqrt(12.0) * sigma / static_cast<double>(std::max<std::int64_t>(1, a_.frames()));
     finish(result);
     result.uncertainty_frames = 2 * sigma;
-    result.gain = timer().gain(segments_, result);
+    timer().take_gain(segments_, result);
     return result;
   }
 
@@ -403,6 +403,7 @@ class Aligner {
     result.delay_frames = line.delay;
     result.frames_per_frame = 1 + line.slope;
     result.drift_ppm = line.slope * 1e6;
+    if (line.slope != 0) result.drift_uncertainty_ppm = 2e6 * line_.slope_sigma();
     result.spread_frames = line_.spread();
     result.uncertainty_frames = 2 * line_.delay_sigma();
     const double end = std::min(static_cast<double>(a_.frames()),

@@ -52,6 +52,7 @@ const ReadingTable& health_readings() {
            .source = "Σx/N",
            .gain = GainLaw::scales,
            .polarity = PolarityLaw::turns_sign,
+           .uncertainty = Owes::no,
            .conditions = {"sample_rate_hz", "duration_s"}},
           {.name = "band_end_hz",
            .unit = "Hz",
@@ -60,6 +61,7 @@ const ReadingTable& health_readings() {
            .definition =
                "Where the spectrum falls off a cliff far below half the rate; none when it does not.",
            .source = "averaged spectrum",
+           .uncertainty = Owes::no,
            .conditions = {"sample_rate_hz", "duration_s"}},
           {.name = "delay_samples",
            .unit = "samples",
@@ -68,6 +70,7 @@ const ReadingTable& health_readings() {
            .definition = "Of the reference's first frame in the capture.",
            .source = "marks where both have them, else phase of the cross-spectrum",
            .rate = RateLaw::scales,
+           .uncertainty = Owes::sometimes,
            .conditions = {"by", "sample_rate_hz", "duration_s"}},
           {.name = "drift_ppm",
            .unit = "ppm",
@@ -75,6 +78,7 @@ const ReadingTable& health_readings() {
            .digits = 3,
            .definition = "By how much the capture's clock runs fast.",
            .source = "distance of the marks, or slope of the delay",
+           .uncertainty = Owes::sometimes,
            .conditions = {"sample_rate_hz", "duration_s"}},
           {.name = "gain_db",
            .unit = "dB",
@@ -83,6 +87,7 @@ const ReadingTable& health_readings() {
            .definition = "Level in the capture over the level that was played.",
            .source = "of the marks, or Σxy/Σxx",
            .gain = GainLaw::adds,
+           .uncertainty = Owes::sometimes,
            .conditions = {"sample_rate_hz", "duration_s"}},
           {.name = "polarity",
            .unit = "",
@@ -125,6 +130,7 @@ const ReadingTable& health_readings() {
            .digits = 6,
            .definition = "Where its first frame is in the capture.",
            .source = "by the marks",
+           .uncertainty = Owes::sometimes,
            .conditions = {"channel_of_match", "match", "sample_rate_hz", "duration_s"}},
       }};
   return kTable;

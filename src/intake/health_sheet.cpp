@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/intake/health.hpp"
@@ -114,11 +115,14 @@ class Builder {
     else if (!result_.aligned_by_marks && !a.by_residual)
       conditions.emplace_back(a.match > 0 ? "match" : "confidence", a.match > 0 ? a.match : a.confidence);
     if (!result_.aligned_by_marks && a.match == 0) conditions.emplace_back("spread_samples", a.spread_frames);
-    whole("delay_samples", a.delay_frames, conditions);
+    Reading& delay = whole("delay_samples", a.delay_frames, conditions);
+    if (a.uncertainty_frames > 0) delay.uncertainty = a.uncertainty_frames;
     // Drift, level, polarity and losses stand once, against the stimulus.
     if (result_.aligned_by_marks) return;
-    whole("drift_ppm", a.drift_ppm, conditions);
-    whole("gain_db", db_from_ratio(std::max(1e-15, std::abs(a.gain))), conditions);
+    whole("drift_ppm", a.drift_ppm, conditions).uncertainty =
+        a.drift_ppm != 0 ? a.drift_uncertainty_ppm : a.drift_bound_ppm;
+    Reading& gain = whole("gain_db", db_from_ratio(std::max(1e-15, std::abs(a.gain))), conditions);
+    if (a.gain_uncertainty) gain.uncertainty = db_from_ratio(1 + *a.gain_uncertainty);
     whole("polarity", a.gain < 0 ? -1 : 1, conditions);
     std::int64_t slipped = 0;
     for (const Slip& slip : a.slips) slipped += std::abs(slip.frames);
@@ -202,14 +206,18 @@ class Builder {
     const Conditions conditions = {{"channel_of_match", static_cast<std::int64_t>(take.channel + 1)},
                                    {"match", take.start ? take.start->match : take.end->match}};
     whole("rate_ratio", take.rate_ratio, conditions);
-    whole("drift_ppm",
-          take.start && take.end && take.slipped_frames == 0 ? std::optional(take.drift_ppm) : std::nullopt,
-          conditions);
+    const MarkDeviation mark = deviation_of(take.start ? *take.start : *take.end, result_.sample_rate_hz);
+    const bool both = take.start && take.end && take.slipped_frames == 0;
+    Reading& drift = whole("drift_ppm", both ? std::optional(take.drift_ppm) : std::nullopt, conditions);
+    if (both)
+      drift.uncertainty =
+          2e6 * std::numbers::sqrt2 * mark.frames / std::max(1.0, take.end->frame - take.start->frame);
     whole("lost_frames", static_cast<double>(std::max<std::int64_t>(0, -take.slipped_frames)), conditions);
     whole("repeated_frames", static_cast<double>(std::max<std::int64_t>(0, take.slipped_frames)), conditions);
-    whole("gain_db", take.gain_db, conditions);
+    whole("gain_db", take.gain_db, conditions).uncertainty = db_from_ratio(1 + 2 * mark.gain_share);
     whole("polarity", take.polarity, conditions);
-    whole("start_s", take.first_frame / result_.sample_rate_hz, conditions);
+    whole("start_s", take.first_frame / result_.sample_rate_hz, conditions).uncertainty =
+        2 * mark.frames / result_.sample_rate_hz;
     std::string where = fmt::format("the stimulus starts at {}, {:+.2f} dB{}", time(take.first_frame),
                                     std::abs(take.gain_db) < 0.005 ? 0.0 : take.gain_db,
                                     take.polarity < 0 ? ", inverted" : "");
@@ -301,10 +309,10 @@ class Builder {
   void reading(const char* name, int channel, std::optional<double> value) {
     sheet_.add(name, channel, value, common());
   }
-  void whole(const char* name, std::optional<double> value, const Conditions& more) {
+  Reading& whole(const char* name, std::optional<double> value, const Conditions& more) {
     Conditions conditions = common();
     conditions.insert(conditions.end(), more.begin(), more.end());
-    sheet_.add(name, std::nullopt, value, conditions);
+    return sheet_.add(name, std::nullopt, value, conditions);
   }
   void say(Severity severity, FindingCode code, std::optional<int> channel, std::string text) {
     sheet_.say(severity, code, std::move(text), channel);

@@ -272,4 +272,17 @@ Alignment alignment_of(const Take& reference, const Take& capture) {
   return alignment;
 }
 
+MarkDeviation deviation_of(const FoundMark& mark, double sample_rate_hz) {
+  constexpr double kReadTo = 1e-3, kLeastMatch = 1e-3, kMostMatch = 1 - 1e-12;
+  const auto samples = mark_samples(sample_rate_hz);
+  double own = 0, moves = 0;
+  for (std::size_t n = 1; n < samples.size(); ++n) {
+    own += samples[n] * samples[n];
+    moves += (samples[n] - samples[n - 1]) * (samples[n] - samples[n - 1]);
+  }
+  const double match = std::clamp(std::abs(mark.match), kLeastMatch, kMostMatch),
+               noise = (1 / (match * match) - 1) * own / static_cast<double>(samples.size());
+  return {std::hypot(std::sqrt(noise / moves), kReadTo), std::sqrt(noise / own)};
+}
+
 }  // namespace wavicon

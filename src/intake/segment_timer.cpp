@@ -6,6 +6,7 @@
 #include <numeric>
 
 #include "mark_search.hpp"
+#include "wavicon/audio/jackknife.hpp"
 
 namespace wavicon::intake_detail {
 namespace {
@@ -79,15 +80,42 @@ std::optional<double> SegmentTimer::off(const Segment& segment, const Line& line
   return std::min(kMostOff, left / whole);
 }
 
-double SegmentTimer::gain(const std::vector<Segment>& segments, const Alignment& along) {
+namespace {
+
+struct Products {
   double both = 0, own = 0;
+  Products& operator+=(const Products& other) {
+    both += other.both;
+    own += other.own;
+    return *this;
+  }
+  Products& operator-=(const Products& other) {
+    both -= other.both;
+    own -= other.own;
+    return *this;
+  }
+};
+
+}  // namespace
+
+double SegmentTimer::gain(const std::vector<Segment>& segments, const Alignment& along) {
+  Alignment with = along;
+  take_gain(segments, with);
+  return with.gain;
+}
+
+void SegmentTimer::take_gain(const std::vector<Segment>& segments, Alignment& along) {
+  std::vector<Products> products;
+  Products all;
   for (const Segment& s : segments) {
     const auto x = read_channel(a_, channel_a_, s.first, static_cast<std::int64_t>(y_.size()));
     read_aligned(b_, channel_b_, along, s.first, reader_, y_);
-    both += std::inner_product(x.begin(), x.end(), y_.begin(), 0.0);
-    own += energy(x);
+    products.push_back({std::inner_product(x.begin(), x.end(), y_.begin(), 0.0), energy(x)});
+    all += products.back();
   }
-  return both / own;
+  along.gain = all.both / all.own;
+  along.gain_uncertainty = jackknife(
+      products, [&](const Products& p) { return p.both / p.own / along.gain; }, 4);
 }
 
 }  // namespace wavicon::intake_detail

@@ -29,6 +29,8 @@ class SegmentTimer {
   [[nodiscard]] std::optional<double> off(const Segment& segment, const Line& line, double gain);
   /// Σxy/Σxx over the segments.
   [[nodiscard]] double gain(const std::vector<Segment>& segments, const Alignment& along);
+  /// The same into an alignment, with how far it is sure.
+  void take_gain(const std::vector<Segment>& segments, Alignment& along);
 
  private:
   AudioSource& a_;

@@ -55,8 +55,6 @@ std::string owed_text(Owes owes) {
       return "with every value";
     case Owes::sometimes:
       return "where it can be told";
-    case Owes::later:
-      return "not yet";
   }
   return {};
 }

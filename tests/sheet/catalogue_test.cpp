@@ -95,7 +95,7 @@ TEST(Explanation, SaysWhatAReadingIs) {
                                        "trial");
   for (const char* part :
        {"x_db (trial): x, in dB", "The x.", "Source: a standard", "Misleads: when soft",
-        "1 dB of gain moves it by 1 dB", "Uncertainty: not yet", "Conditions: bandwidth_hz"})
+        "1 dB of gain moves it by 1 dB", "Uncertainty: none", "Conditions: bandwidth_hz"})
     EXPECT_HAS(text, part);
 }
 

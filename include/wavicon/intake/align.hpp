@@ -38,7 +38,10 @@ struct Alignment {
   double match = 0;             ///< of a hit: correlation with what lies there, 0 … 1; 0: no hit, segments
   double agreement = 0;         ///< of a hit: mean correlation of its third octaves there, -1 … 1
   double spread_frames = 0;     ///< RMS by which single segments deviate from the line
-  double uncertainty_frames = 0;  ///< of the delay in the middle of what both hold, k = 2
+  double uncertainty_frames = 0;     ///< of the delay in the middle of what both hold, k = 2
+  double drift_uncertainty_ppm = 0;  ///< of a drift that is claimed, k = 2
+  /// Of the gain, as a share of it, k = 2; none of fewer than four segments.
+  std::optional<double> gain_uncertainty;
   double drift_bound_ppm = 0;    ///< where no drift is claimed: what it can be at most, k = 2; a hit has none
   std::int64_t first_frame = 0;  ///< of the reference: the stretch that the capture holds as well
   std::int64_t end_frame = 0;

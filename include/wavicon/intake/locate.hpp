@@ -22,6 +22,14 @@ struct FoundMark {
   double match = 0;  ///< normalised correlation, 0 … 1
 };
 
+/// How far a mark's place and gain may be off, by what of it is not the mark (Cramér and Rao's bound for
+/// white noise); a place is read to 0.001 frames.
+struct MarkDeviation {
+  double frames = 0;      ///< standard deviation
+  double gain_share = 0;  ///< of the gain
+};
+[[nodiscard]] WAVICON_EXPORT MarkDeviation deviation_of(const FoundMark& mark, double sample_rate_hz);
+
 /// One appearance of the stimulus.
 struct Take {
   int channel = 0;                 ///< in which it was found best, from 0

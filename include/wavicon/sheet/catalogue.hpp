@@ -36,7 +36,6 @@ enum class Owes {
   no,         ///< it has none: a count, a setting, a word
   always,     ///< with every value
   sometimes,  ///< where the measurement can say it
-  later,      ///< it should, and does not yet
 };
 
 /// One kind of reading of one measurement.
@@ -52,7 +51,7 @@ struct ReadingEntry {
   PolarityLaw polarity = PolarityLaw::same;
   RateLaw rate = RateLaw::same;
   Owes floor = Owes::no;
-  Owes uncertainty = Owes::later;
+  Owes uncertainty = Owes::no;
   std::vector<std::string> conditions;  ///< what it is meaningless without, by name
 };
 

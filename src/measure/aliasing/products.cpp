@@ -65,8 +65,12 @@ void find_products(const AliasingResult& result, double floor_ratio, ChannelAlia
                    ratio = frame.amplitude[at] / frame.fundamental;
       const bool bound = !frame.bound.empty() && frame.bound[at];
       if (hz <= rate / 2) {
-        if (frame.valid[at] && !bound && ratio > channel.harmonic.ratio)
+        if (frame.valid[at] && !bound && ratio > channel.harmonic.ratio) {
           channel.harmonic = {k, hz, frame.tone_hz, frame.amplitude[at], ratio, 0, 0, false};
+          if (!frame.uncertainty.empty())
+            channel.harmonic.uncertainty_db =
+                db_from_ratio(1 + kOfTheHighest * frame.uncertainty[at] / frame.amplitude[at]);
+        }
         continue;
       }
       if (own_hz < result.options.band_from_hz || own_hz > result.band_to_hz) {
@@ -96,8 +100,15 @@ void find_products(const AliasingResult& result, double floor_ratio, ChannelAlia
       }
     }
     const double total = std::sqrt(sum);
-    if (total / frame.fundamental > channel.total.ratio)
+    if (total / frame.fundamental > channel.total.ratio) {
       channel.total = {0, 0, frame.tone_hz, total, total / frame.fundamental, 0, 0, false};
+      // Of a root of squares: each amplitude counts by its share.
+      double moved = 0;
+      for (std::size_t k = 2; k < frame.uncertainty.size(); ++k)
+        if (frame.valid[k] && last[k] > 0) moved += std::pow(last[k] * frame.uncertainty[k], 2);
+      if (total > 0 && !frame.uncertainty.empty())
+        channel.total.uncertainty_db = db_from_ratio(1 + kOfTheHighest * std::sqrt(moved) / (total * total));
+    }
   }
   for (const FoldedOrder& order : worst)
     if (order.ratio > 0) channel.folded.push_back(order);

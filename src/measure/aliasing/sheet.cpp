@@ -47,6 +47,13 @@ class Builder {
     return ratio < result_.floor_ratio * (result_.steps ? ratio_from_db(kBoundDb) : 1);
   }
 
+  static double to_next_frame(const ChannelAliasing& c, double hz) {
+    double nearest = 1e300;
+    for (const AliasingFrame& frame : c.frames)
+      if (frame.tone_hz != hz) nearest = std::min(nearest, std::abs(frame.tone_hz - hz));
+    return nearest < 1e300 ? nearest : 0;
+  }
+
   void add_worst(const ChannelAliasing& c, int channel) {
     if (c.folded.empty()) {
       say(Severity::note, FindingCode::nothing_found, channel,
@@ -64,22 +71,29 @@ class Builder {
     reading("worst_alias_dbfs", channel, db_from_ratio(worst.amplitude), where, std::nullopt, bound)
         .uncertainty = sure;
     if (!bound) {
+      // A place is known to the frame before and the one behind it.
+      const double near_hz = to_next_frame(c, worst.at_hz);
       reading("worst_alias_order", channel, worst.order, {});
-      reading("worst_alias_hz", channel, worst.hz, {});
-      reading("worst_alias_at_hz", channel, worst.at_hz, {});
+      reading("worst_alias_hz", channel, worst.hz, {}).uncertainty = worst.order * near_hz;
+      reading("worst_alias_at_hz", channel, worst.at_hz, {}).uncertainty = near_hz;
     }
     const std::optional<double> sum_floor =
         result_.floor_sum_ratio > 0 ? std::optional(db_from_ratio(result_.floor_sum_ratio)) : std::nullopt;
     // Of bounds there is no sum.
+    const auto known = [](Reading& r, double uncertainty_db) {
+      if (uncertainty_db > 0 && !r.bound) r.uncertainty = uncertainty_db;
+    };
     if (c.total.ratio > 0)
-      reading("total_alias_dbc", channel, db_from_ratio(c.total.ratio), {{"tone_hz", c.total.at_hz}},
-              sum_floor, c.total.ratio < result_.floor_sum_ratio * ratio_from_db(kBoundDb));
+      known(reading("total_alias_dbc", channel, db_from_ratio(c.total.ratio), {{"tone_hz", c.total.at_hz}},
+                    sum_floor, c.total.ratio < result_.floor_sum_ratio * ratio_from_db(kBoundDb)),
+            c.total.uncertainty_db);
     if (c.harmonic.ratio > 0)
-      reading("worst_harmonic_dbc", channel, db_from_ratio(c.harmonic.ratio),
-              {{"order", static_cast<std::int64_t>(c.harmonic.order)},
-               {"at_hz", c.harmonic.hz},
-               {"tone_hz", c.harmonic.at_hz}},
-              floor_dbc_, at_floor(c.harmonic.ratio));
+      known(reading("worst_harmonic_dbc", channel, db_from_ratio(c.harmonic.ratio),
+                    {{"order", static_cast<std::int64_t>(c.harmonic.order)},
+                     {"at_hz", c.harmonic.hz},
+                     {"tone_hz", c.harmonic.at_hz}},
+                    floor_dbc_, at_floor(c.harmonic.ratio)),
+            c.harmonic.uncertainty_db);
     if (c.residual_ratio > 0)
       reading("residual_dbc", channel, db_from_ratio(c.residual_ratio),
               {{"means", std::string("what no order explains, middle value over the sweep")}});

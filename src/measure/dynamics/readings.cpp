@@ -66,7 +66,6 @@ const ReadingTable& dynamics_readings() {
            .definition = "THD of B there.",
            .source = "orders up to 10 below half the rate",
            .rate = RateLaw::other,
-           .floor = Owes::later,
            .uncertainty = Owes::sometimes,
            .conditions = {"level_dbfs", "reduction_db", "orders", "reference", "frequency_hz",
                           "sample_rate_hz"}},

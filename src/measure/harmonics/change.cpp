@@ -24,6 +24,7 @@ constexpr int kHighestOrder = 100;   // that is looked for in a sheet
 struct Order {
   std::complex<double> amplitude;
   bool bound = false;
+  double uncertainty = 0;  // of the amplitude as a vector
 };
 
 std::optional<Order> order_of(const Sheet& sheet, int order, std::optional<int> channel) {
@@ -32,7 +33,10 @@ std::optional<Order> order_of(const Sheet& sheet, int order, std::optional<int> 
   const Reading* phase = find_reading(sheet, fmt::format("h{}_phase_deg", order), channel);
   const double size = ratio_from_db(*level->value);
   if (level->bound || phase == nullptr || !phase->value) return Order{size, true};
-  return Order{std::polar(size, *phase->value * std::numbers::pi / 180), false};
+  const double size_share = level->uncertainty.value_or(0) / kDbOfAmplitudeShare,
+               turn = phase->uncertainty.value_or(0) * std::numbers::pi / 180;
+  return Order{std::polar(size, *phase->value * std::numbers::pi / 180), false,
+               size * std::hypot(size_share, turn)};
 }
 
 }  // namespace
@@ -54,9 +58,10 @@ void add_harmonics_change(Sheet& sheet, const Sheet& before) {
           fmt::format("the reference holds {:.3f} Hz and the capture {:.3f} Hz: they are not the same tone",
                       *played->value, *tone.value));
     const Conditions conditions = tone.conditions;
-    auto add = [&](std::string name, double value, bool bound) {
+    auto add = [&](std::string name, double value, bool bound, double uncertainty) {
       Reading& r = after.add(name, channel, value, conditions);
       r.bound = bound;
+      if (!bound) r.uncertainty = uncertainty;
       r.conditions.emplace_back("reference", before.capture.file);
     };
     for (int k = 2; k <= kHighestOrder; ++k) {
@@ -71,12 +76,20 @@ void add_harmonics_change(Sheet& sheet, const Sheet& before) {
         bound = false;
         size = in->bound ? out_size : std::abs(out->amplitude - in->amplitude);
       }
-      if (size > 0) add(fmt::format("h{}_added_dbc", k), db_from_ratio(size), bound);
+      const double sure = std::hypot(out->uncertainty, in->uncertainty);
+      // What it is uncertain by may be more than was added: then that is a bound.
+      if (!bound && size < sure) {
+        size += sure;
+        bound = true;
+      }
+      if (size > 0)
+        add(fmt::format("h{}_added_dbc", k), db_from_ratio(size), bound, db_from_ratio(1 + sure / size));
     }
     const Reading *out = find_reading(after.sheet(), "thd_db", channel),
                   *in = find_reading(before, "thd_db", other);
     if (out != nullptr && in != nullptr && out->value && in->value && !out->bound && !in->bound)
-      add("thd_change_db", *out->value - *in->value, false);
+      add("thd_change_db", *out->value - *in->value, false,
+          std::hypot(out->uncertainty.value_or(0), in->uncertainty.value_or(0)));
   }
   sheet = after.finish();
 }

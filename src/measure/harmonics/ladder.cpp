@@ -4,9 +4,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <optional>
 
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/student.hpp"
 #include "wavicon/sheet/sheet_builder.hpp"
 
 namespace wavicon {
@@ -29,7 +31,12 @@ Curve curve_of(const std::vector<LadderStep>& steps, double frequency_hz, int ch
   return curve;
 }
 
-std::optional<double> slope_of(const Curve& curve) {
+struct Slope {
+  double db_per_db = 0;
+  double uncertainty = 0;  // k = 2, from what the line leaves
+};
+
+std::optional<Slope> slope_of(const Curve& curve) {
   if (curve.x.size() < kLeastSteps) return std::nullopt;
   double n = 0, x = 0, y = 0, xx = 0, xy = 0;
   for (std::size_t i = 0; i < curve.x.size(); ++i) {
@@ -40,7 +47,12 @@ std::optional<double> slope_of(const Curve& curve) {
     xy += curve.x[i] * curve.y[i];
   }
   const double determinant = n * xx - x * x;
-  return determinant > 0 ? std::optional((n * xy - x * y) / determinant) : std::nullopt;
+  if (!(determinant > 0)) return std::nullopt;
+  const double slope = (n * xy - x * y) / determinant, start = (y - slope * x) / n;
+  double left = 0;
+  for (std::size_t i = 0; i < curve.x.size(); ++i)
+    left += std::pow(curve.y[i] - start - slope * curve.x[i], 2);
+  return Slope{slope, student_95(curve.x.size() - 2) * std::sqrt(left / (n - 2) * n / determinant)};
 }
 
 }  // namespace
@@ -63,14 +75,17 @@ Sheet harmonics_ladder(const std::vector<LadderStep>& steps, const CaptureInfo& 
         if (curve.x.empty()) continue;
         // Relative to the fundamental an order grows by one dB less than by itself.
         if (const auto slope = slope_of(curve); slope && order > 1) {
-          sheet.add(fmt::format("h{}_growth_db_per_db", order), channel, *slope + 1,
-                    {{"frequency_hz", hz},
-                     {"level_from_dbfs", *std::min_element(curve.x.begin(), curve.x.end())},
-                     {"level_to_dbfs", *std::max_element(curve.x.begin(), curve.x.end())},
-                     {"steps", static_cast<std::int64_t>(curve.x.size())},
-                     {"sample_rate_hz", capture.sample_rate_hz}});
+          sheet
+              .add(fmt::format("h{}_growth_db_per_db", order), channel, slope->db_per_db + 1,
+                   {{"frequency_hz", hz},
+                    {"level_from_dbfs", *std::min_element(curve.x.begin(), curve.x.end())},
+                    {"level_to_dbfs", *std::max_element(curve.x.begin(), curve.x.end())},
+                    {"steps", static_cast<std::int64_t>(curve.x.size())},
+                    {"sample_rate_hz", capture.sample_rate_hz}})
+              .uncertainty = slope->uncertainty;
           if (text.size() < 100)
-            text += fmt::format("{}H{} grows by {:.2f} dB", text.empty() ? "" : ", ", order, *slope + 1);
+            text += fmt::format("{}H{} grows by {:.2f} dB", text.empty() ? "" : ", ", order,
+                                slope->db_per_db + 1);
         }
         sheet.draw(std::move(curve));
       }

@@ -24,7 +24,6 @@ constexpr double kSkirtUnderLine = 1e-8;       // power of the line itself; 0.00
 constexpr double kLobeOverNoise = 100;         // power; 20 dB
 constexpr std::array kBetas = {8.0, 10.0, 12.0, 14.0, 16.0, 18.0, 20.0, 24.0, 28.0, 33.0, kLineBeta};
 constexpr double kNoiseWindowS = 0.65;      // DC's lobe ends at 12.5/0.65 s = 19.2 Hz
-constexpr double kNoiseBlockLobes = 5;      // of a line, in which noise is looked for beside other lines
 constexpr double kNoiseWindowPeriods = 60;  // of the tone: noise between its orders is seen
 
 // All places of lines that belong to the tone, sorted: DC, every order below half the rate, folded ones that

@@ -32,6 +32,7 @@ void set_level(HarmonicOrder& order, double raw_power, double noise_power, int w
 /// Of the power of lines of that power together, which noise of a mean power each (squares summed) may move
 /// in each of some windows: half the interval of 95 %, in dB.
 /// @param beside  Σ line power × noise power. @param squares  Σ noise power².
+inline constexpr double kNoiseBlockLobes = 5;  ///< of a line, in which noise is looked for beside other lines
 [[nodiscard]] double line_uncertainty_db(double power, double beside, double squares, int windows);
 /// THD from the orders below half the rate.
 void set_thd(ChannelHarmonics& channel);

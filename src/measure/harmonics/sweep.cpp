@@ -20,6 +20,7 @@ constexpr double kNear = 1.02;                   // of a frequency that is read
 
 struct Orders {
   double hz = 0;
+  double sigma = 0;           // of each ratio, by what no order explains
   double thd = 0;             // ratio; 0 when no order stands out, or one of them crosses another
   std::vector<double> ratio;  // by order; 0 where it is not known
   bool whole = true;
@@ -28,9 +29,11 @@ struct Orders {
 // What of a frame belongs to the harmonics.
 Orders orders_of(const AliasingFrame& frame, const ChannelAliasing& channel, const AliasingResult& r,
                  int highest) {
-  Orders orders{frame.tone_hz, 0, std::vector<double>(static_cast<std::size_t>(highest) + 1, 0.0)};
+  Orders orders{.hz = frame.tone_hz,
+                .ratio = std::vector<double>(static_cast<std::size_t>(highest) + 1, 0.0)};
   // Variance of an amplitude under the window of the fit, 3 bins wide, and of the least of three.
   const double noise = channel.residual_ratio * std::sqrt(6 / (r.frame_s * r.sample_rate_hz));
+  orders.sigma = noise;
   double power = 0;
   for (int k = 2; k <= highest; ++k) {
     const auto at = static_cast<std::size_t>(k);
@@ -87,23 +90,24 @@ const Orders* orders_at(const std::vector<Orders>& all, double hz) {
 // Its readings, and what they say in words.
 std::string add_thd(SheetBuilder& sheet, const std::vector<Orders>& all, int channel,
                     const Conditions& common) {
-  const auto add = [&](const char* name, std::optional<double> value, double hz) {
+  const auto add = [&](const char* name, const Orders& orders, double hz) {
     Conditions conditions = {{"at_hz", hz}};
     conditions.insert(conditions.end(), common.begin(), common.end());
-    sheet.add(name, channel, value, std::move(conditions));
+    sheet.add(name, channel, db_from_ratio(orders.thd), std::move(conditions)).uncertainty =
+        db_from_ratio(1 + 2 * orders.sigma / orders.thd);
   };
   std::string text;
   for (const double hz : kReadAt) {
     const Orders* nearest = orders_at(all, hz);
     if (nearest == nullptr) continue;
-    add("thd_db", db_from_ratio(nearest->thd), hz);
+    add("thd_db", *nearest, hz);
     text +=
         fmt::format("{}{:.1f} dB at {:g} Hz", text.empty() ? "THD " : ", ", db_from_ratio(nearest->thd), hz);
   }
   const auto worst = std::max_element(all.begin(), all.end(),
                                       [](const Orders& a, const Orders& b) { return a.thd < b.thd; });
   if (worst == all.end() || worst->thd <= 0) return "no harmonic stands out of the noise";
-  add("thd_max_db", db_from_ratio(worst->thd), worst->hz);
+  add("thd_max_db", *worst, worst->hz);
   return text + fmt::format("{}highest {:.1f} dB at {:.0f} Hz", text.empty() ? "THD " : "; ",
                             db_from_ratio(worst->thd), worst->hz);
 }

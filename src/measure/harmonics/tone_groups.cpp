@@ -7,6 +7,7 @@
 #include <array>
 #include <cmath>
 
+#include "measure/common/density.hpp"
 #include "measure/common/frame_range.hpp"
 #include "measure/common/line_spectrum.hpp"
 #include "measure/harmonics/harmonics_of.hpp"
@@ -109,6 +110,22 @@ void form_ratios(ChannelTones& channel) {
   const double over = channel.modulation ? f2.amplitude : f1.amplitude + f2.amplitude;
   channel.second = second.amplitude / over;
   channel.third = third.amplitude / over;
+  // Of the amplitudes that were added, and of the tones below them.
+  const auto sure = [&](std::initializer_list<std::pair<int, int>> which, double sum, double over_db) {
+    double squares = 0;
+    for (const auto& [lower, upper] : which) {
+      const ToneProduct p = product_at(channel, lower, upper);
+      squares += std::pow(p.bound ? 0 : p.amplitude * p.uncertainty_db, 2);
+    }
+    return sum > 0 ? std::hypot(std::sqrt(squares) / sum, over_db) : 0;
+  };
+  const double over_db = std::hypot(f1.uncertainty_db, f2.uncertainty_db);
+  channel.second_uncertainty_db = channel.modulation
+                                      ? sure({{-1, 1}, {1, 1}}, second.amplitude, f2.uncertainty_db)
+                                      : sure({{-1, 1}}, second.amplitude, over_db);
+  channel.third_uncertainty_db = channel.modulation
+                                     ? sure({{-2, 1}, {2, 1}}, third.amplitude, f2.uncertainty_db)
+                                     : sure({{2, -1}, {-1, 2}}, third.amplitude, over_db);
   channel.second_bound = second.bound;
   channel.third_bound = third.bound;
 }
@@ -120,7 +137,7 @@ void find_tones(LineSpectrum& spectrum, const ToneGroupOptions& options, Channel
     double reach = std::max(kFoundWithin * hz, 2 * spectrum.hz_per_bin());
     if (i > 0) reach = std::min(reach, 0.4 * (hz - options.tones_hz[i - 1]));
     if (i + 1 < options.tones_hz.size()) reach = std::min(reach, 0.4 * (options.tones_hz[i + 1] - hz));
-    channel.tones.push_back({spectrum.refine_hz(hz, reach), 0});
+    channel.tones.push_back({.hz = spectrum.refine_hz(hz, reach)});
   }
 }
 
@@ -134,6 +151,8 @@ void read_tones(LineSpectrum& spectrum, const std::vector<double>& lines, Channe
       channel.missing_hz.push_back(tone.hz);
     } else {
       tone.amplitude = std::sqrt(lobe - noise);
+      tone.uncertainty_db = line_uncertainty_db(lobe - noise, (lobe - noise) * noise, noise * noise,
+                                                static_cast<int>(spectrum.windowing().count));
     }
   }
 }
@@ -190,6 +209,19 @@ ChannelTones measure_channel(std::span<const double> samples, double rate, const
   channel.rest_ratio =
       std::sqrt(spectrum.band_power(options.band_from_hz, band_to_hz, places, lines) / 2 / power);
   channel.noise_rms = std::sqrt(spectrum.band_power(options.band_from_hz, band_to_hz, lines, lines) / 2);
+  const PowerSpread chance = spectrum.spread();
+  const auto uncertainty_db = [&](const std::vector<double>& without) {
+    std::vector<double> density = spectrum.power_without(without, lines),
+                        noise = without_lines(spectrum.power_without(lines, lines),
+                                              static_cast<std::size_t>(kNoiseBlockLobes * 2 * kLobeHalfBins *
+                                                                       spectrum.padding()));
+    for (std::vector<double>* values : {&density, &noise})
+      for (double& v : *values) v /= 2 * spectrum.hz_per_bin();
+    return chance.uncertainty_db(density, noise, spectrum.hz_per_bin(), options.band_from_hz, band_to_hz,
+                                 unweighted);
+  };
+  channel.rest_uncertainty_db = uncertainty_db(places);
+  channel.noise_uncertainty_db = uncertainty_db(lines);
   spectrum.draw(channel.spectrum_hz, channel.spectrum_amplitude);
   return channel;
 }

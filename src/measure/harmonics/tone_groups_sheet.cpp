@@ -38,9 +38,11 @@ class Builder {
     add_tones();
     add_products();
     reading("rest_db", level_dbfs(channel_.rest_ratio), level_dbfs(floor_.rest_ratio), false,
-            {{"means", std::string("all but DC and the tones, over the tones")}});
+            {{"means", std::string("all but DC and the tones, over the tones")}})
+        .uncertainty = channel_.rest_uncertainty_db;
     reading("residual_noise_dbfs", level_dbfs(channel_.noise_rms), level_dbfs(floor_.noise_rms), false,
-            {{"rms_reference", std::string("square")}});
+            {{"rms_reference", std::string("square")}})
+        .uncertainty = channel_.noise_uncertainty_db;
     curve("spectrum", channel_);
     curve("own floor", floor_);
   }
@@ -49,17 +51,28 @@ class Builder {
   void add_ratios() {
     const Conditions method = {
         {"method", std::string(channel_.modulation ? "modulation" : "difference frequency")}};
-    auto ratio = [&](const char* name, double value, double floor, bool bound) {
-      reading(name, level_dbfs(value), level_dbfs(floor), bound, method);
+    auto ratio = [&](const char* name, double value, double floor, bool bound, double uncertainty_db) {
+      Reading& added = reading(name, level_dbfs(value), level_dbfs(floor), bound, method);
+      if (!bound && value > 0) added.uncertainty = uncertainty_db;
     };
     const double all = std::hypot(channel_.second, channel_.third),
                  floor = std::hypot(floor_.second, floor_.third);
     const bool bound = (channel_.second_bound || channel_.second < channel_.third) &&
                        (channel_.third_bound || channel_.third < channel_.second);
-    ratio("imd_db", all, floor, bound);
-    reading("imd_percent", 100 * all, 100 * floor, bound, method);
-    ratio("imd_second_db", channel_.second, floor_.second, channel_.second_bound);
-    ratio("imd_third_db", channel_.third, floor_.third, channel_.third_bound);
+    const double all_db =
+        all > 0
+            ? std::hypot(
+                  channel_.second_bound ? 0
+                                        : std::pow(channel_.second / all, 2) * channel_.second_uncertainty_db,
+                  channel_.third_bound ? 0
+                                       : std::pow(channel_.third / all, 2) * channel_.third_uncertainty_db)
+            : 0;
+    ratio("imd_db", all, floor, bound, all_db);
+    Reading& percent = reading("imd_percent", 100 * all, 100 * floor, bound, method);
+    if (!bound) percent.uncertainty = 100 * all * (ratio_from_db(all_db) - 1);
+    ratio("imd_second_db", channel_.second, floor_.second, channel_.second_bound,
+          channel_.second_uncertainty_db);
+    ratio("imd_third_db", channel_.third, floor_.third, channel_.third_bound, channel_.third_uncertainty_db);
     say(Severity::note, FindingCode::result,
         fmt::format("{:.3f} and {:.3f} Hz at {:.2f} and {:.2f} dBFS: intermodulation {}{:.2f} dB ({:.2g} %) "
                     "by the {} "
@@ -85,7 +98,8 @@ class Builder {
           highest = std::max(highest, *level - result_.options.played_dbfs[i]);
         }
       }
-      reading("tone_dbfs", level, std::nullopt, false, more);
+      Reading& added = reading("tone_dbfs", level, std::nullopt, false, more);
+      if (level) added.uncertainty = tone.uncertainty_db;
     }
     if (highest - lowest > kUnevenDb)
       say(Severity::note, FindingCode::detail,

@@ -28,7 +28,8 @@ constexpr std::int64_t kNearFrames = 24;  // of the strongest arrival: its own s
 constexpr double kWeak = 1e-3;            // of the strongest bin's power
 constexpr std::int64_t kShownBefore = 20, kShownAfter = 28, kMostShown = 1200;  // samples in the picture
 constexpr double kShownHitS = 0.1;                                              // of the first hit of a row
-constexpr double kSame = 0.05;                                                  // samples
+constexpr double kReadTo = 1e-3;        // samples: the place of a mark
+constexpr double kSame = 0.05;          // samples
 constexpr double kShownAsNone = 0.005;  // samples, which two digits show as 0
 constexpr double kPlainMatch = 0.98;    // of a hit; noise 50 dB below leaves 0.99, a saturated one has less
 constexpr double kNoisyMatch = 0.95;    // of a mark
@@ -119,10 +120,13 @@ bool by_marks(AudioSource& a, AudioSource& b, const Stimulus& stimulus, LatencyR
   // The same appearance in both: the first one.
   const Take &p = in_a.front(), &q = in_b.front();
   std::vector<double> late;
+  double own = 0;  // squares of what each mark is off by
   result.confidence = 1;
   for (const auto& [x, y] : {std::pair{&p.start, &q.start}, std::pair{&p.end, &q.end}})
     if (*x && *y) {
       late.push_back((*y)->frame - (*x)->frame);
+      own += std::pow(deviation_of(**x, a.sample_rate_hz()).frames, 2) +
+             std::pow(deviation_of(**y, a.sample_rate_hz()).frames, 2);
       result.confidence = std::min(result.confidence, (*y)->match);
     }
   if (late.empty() || std::abs(p.rate_ratio - q.rate_ratio) > 1e-6) return false;
@@ -138,14 +142,21 @@ bool by_marks(AudioSource& a, AudioSource& b, const Stimulus& stimulus, LatencyR
     result.spread_samples = 0.5 * std::abs(apart);
     if (std::abs(apart) < kSame) result.drift_ppm = 0;
   }
+  const auto count = static_cast<double>(late.size());
+  result.uncertainty_samples = 2 * std::sqrt(own) / count;
+  if (result.drift_ppm != 0)
+    result.drift_uncertainty_ppm =
+        1e6 * 2 * std::sqrt(own) / std::max(1.0, (*p.end).frame - (*p.start).frame);
   // Two marks in noise scatter; what lies between them says it again.
   if (!slipped && result.confidence < kNoisyMatch && result.drift_ppm == 0)
     if (const auto all = align(a, b,
                                {.reference_channel = result.options.a_channel,
                                 .capture_channel = result.options.b_channel,
                                 .drift = false});
-        all && std::abs(all->delay_frames - result.latency_samples) < 0.5)
+        all && std::abs(all->delay_frames - result.latency_samples) < 0.5) {
       result.latency_samples = all->delay_frames;
+      result.uncertainty_samples = all->uncertainty_frames;
+    }
   result.polarity = p.polarity * q.polarity;
   const auto& marks = *stimulus.marks();
   const auto first = static_cast<std::int64_t>(p.first_frame + static_cast<double>(marks.start_frame));
@@ -236,6 +247,7 @@ LatencyResult measure_latency(const JudgedCapture& judged_a, const JudgedCapture
   result.by_residual = found.by_residual;
   result.match = found.match;
   result.uncertainty_samples = found.uncertainty_frames;
+  if (result.drift_ppm != 0) result.drift_uncertainty_ppm = found.drift_uncertainty_ppm;
   result.drift_bound_ppm = found.drift_bound_ppm;
   result.candidates = found.candidates;
   result.slips = found.slips;
@@ -284,7 +296,7 @@ void say_offset(SheetBuilder& sheet, const LatencyResult& r, const Conditions& c
   const double reported = *r.options.reported_samples, offset = r.latency_samples - reported,
                whole = std::round(offset);
   sheet.add("reported_samples", std::nullopt, reported, conditions);
-  sheet.add("offset_samples", std::nullopt, offset, conditions);
+  sheet.add("offset_samples", std::nullopt, offset, conditions).uncertainty = r.uncertainty_samples;
   sheet.say(
       Severity::note, FindingCode::detail,
       whole == 0
@@ -384,7 +396,7 @@ Sheet latency_sheet(const LatencyResult& r, const CaptureInfo& a, const CaptureI
   if (r.uncertainty_samples) in_ms.uncertainty = 1000 * *r.uncertainty_samples / r.sample_rate_hz;
   if (r.match == 0 && (!r.by_marks || r.repeats > 1)) add("spread_samples", r.spread_samples);
   add("polarity", r.polarity);
-  if (r.drift_ppm != 0) add("drift_ppm", r.drift_ppm);
+  if (r.drift_ppm != 0) add("drift_ppm", r.drift_ppm).uncertainty = r.drift_uncertainty_ppm;
   if (r.row) add_hits(sheet, r, conditions);
   say(Severity::note, FindingCode::result,
       fmt::format("B comes {:.2f} samples ({:.3f} ms) {} A{}{}", std::abs(r.latency_samples), std::abs(ms),

@@ -238,7 +238,7 @@ void ResidualMeter::add_densities(double band_from_hz, double band_to_hz, Channe
   const auto& cross = spectra_.xy();
   const double scale = spectra_.density_scale();
   const auto windows = static_cast<double>(spectra_.windows());
-  double coherent = 0, all = 0;
+  double coherent = 0, all = 0, moved = 0;
   for (std::size_t k = 0; k < cross.size(); ++k) {
     channel.hz.push_back(static_cast<double>(k) * spectra_.bin_hz());
     channel.reference_density.push_back(reference_power[k] * scale);
@@ -248,11 +248,18 @@ void ResidualMeter::add_densities(double band_from_hz, double band_to_hz, Channe
     if (reference_power[k] > 0 && residual_power[k] > 0) {
       const double share = std::norm(cross[k]) / (reference_power[k] * residual_power[k]);
       // So many windows agree by chance with a share of one over their number.
-      const double chance = 1.0 / windows;
-      coherent += residual_power[k] * std::max(0.0, (share - chance) / (1 - chance + 1e-12));
+      const double chance = 1.0 / windows,
+                   true_share = std::max(0.0, (share - chance) / (1 - chance + 1e-12)),
+                   apart = 1 - true_share;
+      coherent += residual_power[k] * true_share;
+      // Of a share from so many windows (Bendat and Piersol, to verify), and of none.
+      moved += residual_power[k] * residual_power[k] * apart * apart *
+               (2 * true_share / windows + 1 / (windows * windows));
     }
   }
   channel.coherent_share = all > 0 && windows > 3 ? coherent / all : 0;
+  // Neighbouring bins share a window's lobe.
+  if (all > 0) channel.coherent_uncertainty = 2 * std::sqrt(moved * spectra_.plan().noise_bins) / all;
 }
 
 void ResidualMeter::weigh(double band_from_hz, double band_to_hz, ChannelNull& channel) const {

@@ -84,6 +84,7 @@ const ReadingTable& null_readings() {
            .source = "20·log10(max(abs(A - B)))",
            .gain = GainLaw::other,
            .rate = RateLaw::other,
+           .uncertainty = Owes::no,
            .conditions = {"at_s", "reference_dbfs", "reference", "bandwidth_hz", "sample_rate_hz", "from_s",
                           "duration_s"}},
           {.name = "residual_lufs",
@@ -123,6 +124,7 @@ const ReadingTable& null_readings() {
            .definition = "Share of the residual's power that a filter of A would explain.",
            .source = "coherence, its bias removed",
            .rate = RateLaw::other,
+           .uncertainty = Owes::sometimes,
            .conditions = {"means", "reference_dbfs", "reference", "bandwidth_hz", "sample_rate_hz", "from_s",
                           "duration_s"}},
           {.name = "mains_percent",
@@ -131,6 +133,7 @@ const ReadingTable& null_readings() {
            .digits = 3,
            .definition = "Share of the residual's power in lines of the mains.",
            .source = "comb at 50 or 60 Hz",
+           .uncertainty = Owes::no,
            .conditions = {"mains_hz", "reference_dbfs", "reference", "bandwidth_hz", "sample_rate_hz",
                           "from_s", "duration_s"}},
       }};

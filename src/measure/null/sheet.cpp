@@ -113,7 +113,8 @@ class Builder {
     add("polarity", c.polarity);
     if (result_.equal) return;
     add("coherent_percent", 100 * c.coherent_share, std::nullopt,
-        {{"means", std::string("of the residual's power, linear in A")}});
+        {{"means", std::string("of the residual's power, linear in A")}})
+        .uncertainty = 100 * c.coherent_uncertainty;
     if (c.line_share > 0) add("mains_percent", 100 * c.line_share, std::nullopt, {{"mains_hz", c.mains_hz}});
     const bool differ = std::any_of(result_.channels.begin(), result_.channels.end(),
                                     [&](const ChannelNull& other) { return other.verdict != c.verdict; });

@@ -9,7 +9,7 @@
 
 #include "measure/common/cross_spectra.hpp"
 #include "measure/common/frame_range.hpp"
-#include "measure/common/jackknife.hpp"
+#include "wavicon/audio/jackknife.hpp"
 #include "measure/levels/levels_of.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"

@@ -4,7 +4,7 @@
 #include <numbers>
 
 #include "measure/common/cross_spectra.hpp"
-#include "measure/common/jackknife.hpp"
+#include "wavicon/audio/jackknife.hpp"
 #include "measure/response/features.hpp"
 #include "measure/response/impulse.hpp"
 #include "measure/response/methods.hpp"

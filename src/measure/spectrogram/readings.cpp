@@ -14,6 +14,7 @@ const ReadingTable& spectrogram_readings() {
                                            .definition = "Level of the highest place of the picture.",
                                            .source = "amplitude of a sine in the window there",
                                            .gain = GainLaw::adds,
+                                           .uncertainty = Owes::always,
                                            .conditions = {"resolution_hz", "window", "window_s",
                                                           "bandwidth_hz", "sample_rate_hz", "duration_s"}},
                                           {.name = "highest_s",
@@ -22,6 +23,7 @@ const ReadingTable& spectrogram_readings() {
                                            .digits = 3,
                                            .definition = "Where in the capture that is.",
                                            .source = "middle of its column",
+                                           .uncertainty = Owes::always,
                                            .conditions = {"resolution_hz", "window", "window_s",
                                                           "bandwidth_hz", "sample_rate_hz", "duration_s"}},
                                           {.name = "highest_hz",
@@ -30,6 +32,7 @@ const ReadingTable& spectrogram_readings() {
                                            .digits = 1,
                                            .definition = "At which frequency that is.",
                                            .source = "middle of its row",
+                                           .uncertainty = Owes::always,
                                            .conditions = {"resolution_hz", "window", "window_s",
                                                           "bandwidth_hz", "sample_rate_hz", "duration_s"}},
                                       }};

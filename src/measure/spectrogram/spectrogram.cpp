@@ -15,6 +15,7 @@
 namespace wavicon {
 namespace {
 
+constexpr double kBetweenBinsDb = 0.16, kMeanOverMiddle = 1.44;  // of noise: 1/ln 2
 constexpr double kBeta = 14;  // of the Kaiser window: side lobes at -106 dB
 constexpr double kWindowWidths =
     4.9;  // half-amplitude widths of the lobe that a window needs to part two lines
@@ -131,7 +132,16 @@ class WindowedPower {
 
 struct HighestPlace {
   double power = 0, s = 0, hz = 0;
+  double middle = 0;  // frame of its window
 };
+
+// What lies beside a sine in its window, and that the bins may not meet its crest.
+double uncertainty_db(std::vector<double> powers, double highest) {
+  const auto middle = powers.begin() + std::ssize(powers) / 2;
+  std::nth_element(powers.begin(), middle, powers.end());
+  return std::hypot(kBetweenBinsDb,
+                    2 * kDbOfAmplitudeShare * std::sqrt(kMeanOverMiddle * *middle / highest / 2));
+}
 
 HighestPlace fill(LevelMap& map, WindowedPower& power, const Columns& columns, const Rows& rows,
                   std::int64_t first, double rate) {
@@ -142,16 +152,17 @@ HighestPlace fill(LevelMap& map, WindowedPower& power, const Columns& columns, c
     map.x.push_back((begin + columns.frames / 2) / rate);
     highest.assign(rows.hz.size(), 0.0);
     for (std::int64_t w = 0; w < columns.windows_each; ++w) {
-      const auto& bins = power.around(begin + (static_cast<double>(w) + 0.5) * columns.frames /
-                                                  static_cast<double>(columns.windows_each));
-      for (std::size_t r = 0; r < rows.hz.size(); ++r)
-        highest[r] =
-            std::max(highest[r], highest_between_bins(bins, rows.bins[r].first, rows.bins[r].second));
+      const double middle =
+          begin + (static_cast<double>(w) + 0.5) * columns.frames / static_cast<double>(columns.windows_each);
+      const auto& bins = power.around(middle);
+      for (std::size_t r = 0; r < rows.hz.size(); ++r) {
+        const double here = highest_between_bins(bins, rows.bins[r].first, rows.bins[r].second);
+        highest[r] = std::max(highest[r], here);
+        if (here > peak.power) peak = {here, map.x.back(), rows.hz[r], middle};
+      }
     }
-    for (std::size_t r = 0; r < rows.hz.size(); ++r) {
-      map.z.push_back(std::max(kLowestDb, db_from_power_ratio(highest[r] + 1e-30)));
-      if (highest[r] > peak.power) peak = {highest[r], map.x.back(), rows.hz[r]};
-    }
+    for (const double level : highest)
+      map.z.push_back(std::max(kLowestDb, db_from_power_ratio(level + 1e-30)));
   }
   return peak;
 }
@@ -183,13 +194,15 @@ Sheet measure_spectrogram(const JudgedCapture& judged, const SpectrogramOptions&
                                  {"bandwidth_hz", std::vector<double>{options.low_hz, high_hz}},
                                  {"sample_rate_hz", rate},
                                  {"duration_s", static_cast<double>(end - first) / rate}};
-  auto reading = [&](const char* name, std::optional<double> value) {
-    sheet.add(name, options.channel, value, conditions);
+  auto reading = [&](const char* name, std::optional<double> value, double uncertainty) {
+    Reading& added = sheet.add(name, options.channel, value, conditions);
+    if (value) added.uncertainty = uncertainty;
   };
   const bool silent = peak.power <= 0;
-  reading("highest_dbfs", silent ? std::nullopt : std::optional(db_from_power_ratio(peak.power)));
-  reading("highest_s", silent ? std::nullopt : std::optional(peak.s));
-  reading("highest_hz", silent ? std::nullopt : std::optional(peak.hz));
+  reading("highest_dbfs", silent ? std::nullopt : std::optional(db_from_power_ratio(peak.power)),
+          silent ? 0 : uncertainty_db(power.around(peak.middle), peak.power));
+  reading("highest_s", silent ? std::nullopt : std::optional(peak.s), static_cast<double>(length) / rate / 3);
+  reading("highest_hz", silent ? std::nullopt : std::optional(peak.hz), options.resolution_hz / 2);
   if (silent)
     sheet.say(Severity::note, FindingCode::silent_channel, "every sample is zero: there is no highest place",
               options.channel);

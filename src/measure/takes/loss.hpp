@@ -14,7 +14,7 @@ namespace wavicon::measure_detail {
 
 /// Of bands that stand out of the noise in both (power 1 dB over it, and over three deviations), that noise
 /// taken off: D in dB, with the weight 1/(s² + the noise's), s = 0.7 dB of the same words, 2 dB where they
-/// scatter more. The model c - 10·log10(1 + (f/corner)^2n) has to explain D plainly better than a constant.
+/// scatter more. The model c less 1 + (f/corner)^2n in dB has to explain D plainly better than a constant.
 ///
 /// @param above_hz  from where on the loss is told; none: from the corner on.
 /// @return none for fewer than six bands, and when nothing is missing.

@@ -7,7 +7,7 @@
 #include <cmath>
 
 #include "measure/common/cross_spectra.hpp"
-#include "measure/common/jackknife.hpp"
+#include "wavicon/audio/jackknife.hpp"
 #include "measure/common/welch.hpp"
 #include "measure/levels/levels_of.hpp"
 #include "measure/takes/loss.hpp"

@@ -36,7 +36,6 @@ const ReadingTable& waveforms_readings() {
            .definition = "Root sum of squares of B's harmonics over its tone.",
            .source = "orders up to 10 below half the rate",
            .rate = RateLaw::other,
-           .floor = Owes::later,
            .uncertainty = Owes::always,
            .conditions = {"frequency_hz", "reference", "level_dbfs", "common_delay_samples",
                           "sample_rate_hz"}},

@@ -29,6 +29,7 @@ struct ToneGroupOptions {
 struct GroupTone {
   double hz = 0;
   double amplitude = 0;
+  double uncertainty_db = 0;  ///< k = 2
 };
 
 /// What two tones make of each other: lies at |lower·f1 + upper·f2|, its image where that is above half the
@@ -56,6 +57,8 @@ struct ChannelTones {
   double second = 0;        ///< ratio of the products of second order
   double third = 0;
   bool second_bound = false, third_bound = false;
+  double second_uncertainty_db = 0, third_uncertainty_db = 0;  ///< k = 2
+  double rest_uncertainty_db = 0, noise_uncertainty_db = 0;    ///< k = 2
   double rest_ratio = 0;  ///< everything in the band but DC and the tones, over the tones (RMS over RMS)
   double noise_rms = 0;   ///< the same without products, full scale = 1
   std::vector<double> spectrum_hz;         ///< for drawing

@@ -34,6 +34,7 @@ struct LatencyResult {
   int repeats = 0;             ///< marks that were compared; 0 for programme
   int polarity = 1;
   double drift_ppm = 0;
+  std::optional<double> drift_uncertainty_ppm;  ///< k = 2
   double confidence = 0;     ///< of a programme: as Alignment's; of marks: their least match, 0 … 1
   bool by_residual = false;  ///< by what is left of steady tones, not by the correlation
   double match = 0;          ///< of a hit: its correlation with what lies there, 0 … 1; 0: no hit
