@@ -202,7 +202,7 @@ class Taker {
     if (!out || !back || out->log != back->log || std::abs(out->from_hz / back->to_hz - 1) > 0.01 ||
         std::abs(out->to_hz / back->from_hz - 1) > 0.01)
       return false;
-    add_sweep(0, half);
+    if (!add_sweep(0, half)) return false;
     auto& sweep = std::get<Sweep>(*parts_.back().written);
     sweep.return_trip = true;
     sweep.fade_out_s = sweep.fade_in_s;

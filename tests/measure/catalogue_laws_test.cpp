@@ -14,7 +14,6 @@ namespace {
 
 using namespace testing;
 
-// How many readings should carry a floor or an uncertainty and do not yet: these numbers only fall.
 
 constexpr double kSameDb = 0.01;     // of a level
 constexpr double kSameShare = 0.01;  // of anything else

@@ -146,7 +146,7 @@ bool apart_from_all(int order, double hz, double rate) {
 // themselves.
 Trial harmonics(Dice& dice) {
   Trial trial{.measurement = "harmonics", .rate_hz = any_rate(dice)};
-  const double hz = dice.ratio(40, 6000), level_db = dice.uniform(-40, -3), seconds = dice.ratio(0.3, 5),
+  const double hz = dice.ratio(40, 6000), level_db = dice.uniform(-40, -3), seconds = dice.ratio(0.3, 2),
                noise_db = level_db + dice.uniform(-110, -50), a = ratio(level_db);
   Samples x(static_cast<std::size_t>(seconds * trial.rate_hz));
   double squares = 0;
@@ -178,7 +178,7 @@ Trial harmonics(Dice& dice) {
 // White noise, with or without hum or a tone under which it is measured.
 Trial noise(Dice& dice) {
   Trial trial{.measurement = "noise", .rate_hz = any_rate(dice)};
-  const double level_db = dice.uniform(-120, -30), seconds = dice.ratio(0.3, 12),
+  const double level_db = dice.uniform(-120, -30), seconds = dice.ratio(0.3, 4),
                band = 19980 / (trial.rate_hz / 2);
   Samples x(static_cast<std::size_t>(seconds * trial.rate_hz));
   add_noise(x, ratio(level_db), static_cast<std::uint64_t>(dice.whole(1, 1 << 30)));
@@ -222,7 +222,7 @@ Sound any_programme(Dice& dice, double seconds) {
 // A programme and a copy of it that came later, softer, at another clock, with noise.
 Trial copy_of_programme(Dice& dice, const std::string& measurement) {
   Trial trial{.measurement = measurement, .rate_hz = any_rate(dice)};
-  const double seconds = dice.uniform(3, 9),
+  const double seconds = dice.uniform(2.5, 5),
                late = dice.chance(0.4) ? std::round(dice.uniform(0, 9000)) : dice.uniform(-3000, 20000),
                ppm = dice.chance(0.6) ? 0 : dice.uniform(-150, 150), gain_db = dice.uniform(-20, 6),
                noise_db = dice.uniform(-90, -25);
@@ -248,7 +248,7 @@ Trial copy_of_programme(Dice& dice, const std::string& measurement) {
 // Levels are sums over the samples.
 Trial levels(Dice& dice) {
   Trial trial{.measurement = "levels", .rate_hz = any_rate(dice)};
-  const double seconds = dice.uniform(1, 6);
+  const double seconds = dice.uniform(1, 4);
   trial.b = taken(any_programme(dice, seconds), {trial.rate_hz, std::llround(seconds * trial.rate_hz)});
   const double offset = dice.chance(0.3) ? dice.uniform(-0.02, 0.02) : 0;
   double sum = 0, squares = 0;
@@ -268,7 +268,7 @@ Trial levels(Dice& dice) {
 // A programme through a bell and a gain: the response at 1 kHz.
 Trial response(Dice& dice) {
   Trial trial{.measurement = "response", .rate_hz = any_rate(dice)};
-  const double seconds = dice.uniform(6, 12), late = std::round(dice.uniform(0, 4000)),
+  const double seconds = dice.uniform(4.5, 7), late = std::round(dice.uniform(0, 4000)),
                gain_db = dice.uniform(-12, 6);
   const Sound sound = hiss(seconds, 0.05, static_cast<std::uint64_t>(dice.whole(1, 1 << 30)));
   trial.a = taken(sound, {trial.rate_hz, std::llround(seconds * trial.rate_hz)});
@@ -292,7 +292,7 @@ Trial response(Dice& dice) {
 // A level and a correlation that two sources make by closed form.
 Trial pair(Dice& dice) {
   Trial trial{.measurement = "pair", .rate_hz = any_rate(dice)};
-  const double seconds = dice.uniform(2, 6), gain_db = dice.uniform(-12, 12);
+  const double seconds = dice.uniform(2, 4), gain_db = dice.uniform(-12, 12);
   trial.a = taken(any_programme(dice, seconds), {trial.rate_hz, std::llround(seconds * trial.rate_hz)});
   trial.b = trial.a;
   for (double& v : trial.b) v *= ratio(gain_db);
@@ -310,8 +310,96 @@ Trial pair(Dice& dice) {
   return trial;
 }
 
+// Steps of a tone through a gain that depends on the level alone: threshold, slope and make-up are known.
+Trial dynamics(Dice& dice) {
+  Trial trial{.measurement = "dynamics", .rate_hz = any_rate(dice)};
+  const double threshold_db = dice.uniform(-35, -15), slope = dice.ratio(0.1, 0.7),
+               knee_db = dice.uniform(0, 10), makeup_db = dice.uniform(-6, 6), step_s = 0.4,
+               noise_db = dice.uniform(-110, -70), hz = dice.ratio(300, 4000);
+  constexpr int kSteps = 17;
+  const auto each = static_cast<std::size_t>(step_s * trial.rate_hz);
+  for (int i = 0; i < kSteps; ++i) {
+    const double in_db = -50 + 3 * i, over = in_db - threshold_db,
+                 bent = over <= -knee_db / 2  ? 0
+                        : over >= knee_db / 2 ? over
+                                              : std::pow(over + knee_db / 2, 2) / (2 * knee_db),
+                 gain_db = makeup_db + (slope - 1) * bent;
+    for (std::size_t n = 0; n < each; ++n) {
+      const double v =
+          ratio(in_db) * std::sin(kTurn * std::fmod(hz * static_cast<double>(n) / trial.rate_hz, 1.0));
+      trial.a.push_back(v);
+      trial.b.push_back(ratio(gain_db) * v);
+    }
+  }
+  const std::vector<double> silence(static_cast<std::size_t>(0.3 * trial.rate_hz), 0.0);
+  for (Samples* x : {&trial.a, &trial.b}) {
+    x->insert(x->begin(), silence.begin(), silence.end());
+    x->insert(x->end(), silence.begin(), silence.end());
+  }
+  add_noise(trial.b, ratio(noise_db), static_cast<std::uint64_t>(dice.whole(1, 1 << 30)));
+  trial.truths = {{"threshold_dbfs", threshold_db, 0.1},
+                  {"slope_db_per_db", slope, 0.01},
+                  {"makeup_db", makeup_db, 0.02}};
+  trial.what =
+      fmt::format("{:.0f} Hz, threshold {:.1f} dBFS, slope {:.2f}, knee {:.1f} dB, noise {:.0f} dBFS", hz,
+                  threshold_db, slope, knee_db, noise_db);
+  return trial;
+}
+
+// A tone that came louder, later and bent: gain of its fundamental, by the integral over one period.
+Trial waveforms(Dice& dice) {
+  Trial trial{.measurement = "waveforms", .rate_hz = any_rate(dice)};
+  const double hz = dice.ratio(100, 3000), level = ratio(dice.uniform(-30, -6)),
+               gain_db = dice.uniform(-12, 6), drive = dice.chance(0.5) ? 0 : dice.uniform(0.3, 2),
+               noise_db = dice.uniform(-110, -60);
+  const auto unit = [&](double v) { return drive > 0 ? std::tanh(drive * v) / drive : v; };
+  const auto count = static_cast<std::size_t>(1.2 * trial.rate_hz),
+             silent = static_cast<std::size_t>(0.3 * trial.rate_hz);
+  trial.a.assign(silent, 0.0);
+  for (std::size_t n = 0; n < count; ++n)
+    trial.a.push_back(level * std::sin(kTurn * std::fmod(hz * static_cast<double>(n) / trial.rate_hz, 1.0)));
+  trial.a.resize(trial.a.size() + silent, 0.0);
+  for (const double v : trial.a) trial.b.push_back(ratio(gain_db) * unit(v));
+  add_noise(trial.b, ratio(noise_db), static_cast<std::uint64_t>(dice.whole(1, 1 << 30)));
+  double first = 0;
+  constexpr int kPoints = 4096;
+  for (int i = 0; i < kPoints; ++i) {
+    const double s = std::sin(kTurn * i / kPoints);
+    first += 2.0 / kPoints * unit(level * s) * s;
+  }
+  trial.truths = {{"gain_db", gain_db + db(first / level), 0.01}};
+  trial.what = fmt::format("{:.0f} Hz at {:.1f} dBFS, drive {:.2f}, noise {:.0f} dBFS", hz, db(level), drive,
+                           noise_db);
+  return trial;
+}
+
+// The strongest of two lines in noise.
+Trial spectrum(Dice& dice) {
+  Trial trial{.measurement = "spectrum", .rate_hz = any_rate(dice)};
+  const double level_db = dice.uniform(-60, -3), noise_db = level_db - dice.uniform(10, 90),
+               hz = dice.ratio(100, 15000), other_hz = hz * dice.uniform(0.4, 0.9),
+               other_db = level_db - dice.uniform(3, 60);
+  trial.b.assign(static_cast<std::size_t>(dice.ratio(0.5, 4) * trial.rate_hz), 0.0);
+  for (std::size_t n = 0; n < trial.b.size(); ++n) {
+    const double t = static_cast<double>(n) / trial.rate_hz;
+    trial.b[n] = ratio(level_db) * std::sin(kTurn * std::fmod(hz * t, 1.0)) +
+                 ratio(other_db) * std::sin(kTurn * std::fmod(other_hz * t, 1.0) + 1);
+  }
+  add_noise(trial.b, ratio(noise_db), static_cast<std::uint64_t>(dice.whole(1, 1 << 30)));
+  trial.truths = {{"line_dbfs", level_db, 0.02}};
+  trial.what = fmt::format("{:.0f} Hz at {:.1f} dBFS, {:.0f} Hz at {:.1f}, noise {:.0f} dBFS", hz, level_db,
+                           other_hz, other_db, noise_db);
+  return trial;
+}
+
 Trial any_trial(Dice& dice) {
-  switch (dice.whole(0, 9)) {
+  switch (dice.whole(0, 12)) {
+    case 10:
+      return dynamics(dice);
+    case 11:
+      return waveforms(dice);
+    case 12:
+      return spectrum(dice);
     case 0:
     case 1:
     case 2:
@@ -339,6 +427,10 @@ bool still_true(const Truth& truth, const std::string& measurement, Damage damag
   if (measurement == "levels" || measurement == "pair")
     return false;  // these read the damage, as they should
   if (measurement == "noise") return damage == Damage::cut;
+  // These read the level as it came.
+  if (measurement == "spectrum") return damage == Damage::stored;  // silence counts in the mean
+  if (measurement == "dynamics" || measurement == "waveforms")
+    return damage == Damage::late || damage == Damage::stored || damage == Damage::hum;
   if (measurement == "response") return damage == Damage::cut || damage == Damage::dropout;
   if (measurement == "harmonics") return damage != Damage::echo || r == "fundamental_hz";
   if (r == "polarity") return true;
