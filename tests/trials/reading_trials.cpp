@@ -392,32 +392,19 @@ Trial spectrum(Dice& dice) {
   return trial;
 }
 
+// Those that take long are rarer.
 Trial any_trial(Dice& dice) {
-  switch (dice.whole(0, 12)) {
-    case 10:
-      return dynamics(dice);
-    case 11:
-      return waveforms(dice);
-    case 12:
-      return spectrum(dice);
-    case 0:
-    case 1:
-    case 2:
-      return harmonics(dice);
-    case 3:
-    case 4:
-      return noise(dice);
-    case 5:
-      return copy_of_programme(dice, "null");
-    case 6:
-      return copy_of_programme(dice, "latency");
-    case 7:
-      return levels(dice);
-    case 8:
-      return response(dice);
-    default:
-      return pair(dice);
-  }
+  const auto at = dice.whole(0, 99);
+  if (at < 35) return harmonics(dice);
+  if (at < 62) return noise(dice);
+  if (at < 72) return levels(dice);
+  if (at < 84) return spectrum(dice);
+  if (at < 88) return pair(dice);
+  if (at < 92) return copy_of_programme(dice, "latency");
+  if (at < 95) return copy_of_programme(dice, "null");
+  if (at < 96) return response(dice);
+  if (at < 98) return waveforms(dice);
+  return dynamics(dice);
 }
 
 // Which truths damage leaves as they were: the rest is what the damage itself reads.
