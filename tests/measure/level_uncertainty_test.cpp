@@ -108,6 +108,21 @@ TEST(SpectrumUncertainty, OfLinesAndBandsIsWhatRepetitionsShow) {
   EXPECT_EQ(within.size(), 3u);
 }
 
+// Another line within its lobe reads as a part of it: then it is no surer than that.
+TEST(SpectrumUncertainty, HoldsALineThatLiesTooNear) {
+  std::vector<double> x = white(3, -130, 5);
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    const double t = 2 * std::numbers::pi * static_cast<double>(n) / kRate;
+    x[n] += 0.1 * std::sin(101 * t) + 0.01 * std::sin(95 * t + 1);
+  }
+  const Audio audio = audio_of(x, kRate);
+  MemorySource source(audio);
+  const auto peaks = measure_spectrum(taken(source), {.most_peaks = 1}).channels[0].peaks;
+  ASSERT_EQ(peaks.size(), 1u);
+  EXPECT_GT(std::abs(db_from_ratio(peaks[0].peak) + 20), 0.01);
+  EXPECT_LT(std::abs(db_from_ratio(peaks[0].peak) + 20), peaks[0].uncertainty_db);
+}
+
 TEST(PairUncertainty, IsWhatRepetitionsShow) {
   // B: A at half level with as much noise of its own, 40 dB below and at one level.
   for (const double own_db : {-40.0, 0.0}) {

@@ -88,6 +88,8 @@ void spoil(Trial& trial, Damage damage, Dice& dice) {
                   static_cast<std::size_t>(dice.uniform(0.002, 0.05) * trial.rate_hz), 0.0);
       break;
     case Damage::clipped: {
+      // Converters clip at full scale; what bends far below is the unit.
+      if (peak < 0.5) break;
       const double limit = peak * dice.uniform(0.5, 0.95);
       for (double& v : x) v = std::clamp(v, -limit, limit);
       break;

@@ -8,8 +8,9 @@
 
 #include "measure/common/density.hpp"
 #include "measure/common/power_spread.hpp"
-#include "wavicon/audio/student.hpp"
+#include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/student.hpp"
 
 namespace wavicon {
 namespace {
@@ -23,6 +24,8 @@ constexpr double kStandsOut = 31.6;        // 15 dB over what lies around
 constexpr std::size_t kMostPoints = 3000;  // of a curve: twice what a picture is wide
 constexpr int kMostOrders = 60;            // of a tone that are named among the peaks
 constexpr double kCarrierHz = 18000;
+constexpr double kLobeDb = 0.005;     // by which the crest of a lobe may differ from its power, of one line
+constexpr double kOfNoise = 2;        // its uncertainty, beyond that
 constexpr double kLobesOfBlock = 12;  // half lobes in a block in which lines are told from noise
 constexpr double kSpreadDb = 4.34;    // 10/ln 10: of a relative error of power
 
@@ -81,8 +84,17 @@ std::string guess_of(double hz, double tone_hz, double rate, double reach_hz) {
   return hz > kCarrierHz ? "carrier" : "line";
 }
 
+// Mean square of a line by its highest bin and the two beside it.
+double crest_power(const Density& density, std::size_t bin, double noise_hz) {
+  const auto& v = density.values();
+  const double before = std::log(v[bin - 1]), here = std::log(v[bin]), after = std::log(v[bin + 1]),
+               shift = crest_shift(v[bin - 1], v[bin], v[bin + 1]);
+  return std::exp(here - 0.25 * (before - after) * shift) * noise_hz;
+}
+
 std::vector<SpectrumPeak> peaks_of(const Density& density, const PowerSpread& chance,
-                                   const SpectrumOptions& options, double rate, double half_lobe_hz) {
+                                   const SpectrumOptions& options, double rate, double half_lobe_hz,
+                                   double noise_hz) {
   std::vector<SpectrumPeak> peaks;
   const auto& values = density.values();
   const auto first = static_cast<std::size_t>(half_lobe_hz / density.bin_hz()) + 1;
@@ -93,7 +105,12 @@ std::vector<SpectrumPeak> peaks_of(const Density& density, const PowerSpread& ch
       continue;
     const double exact = density.exact_hz(b);
     const double peak = std::sqrt(2 * density.line_power(exact));
-    peaks.push_back({exact, peak, "", chance.line_uncertainty_db(peak, density.around(exact))});
+    double uncertainty_db = chance.line_uncertainty_db(peak, density.around(exact));
+    // A line has the window's lobe: another one within it, or one that moves, does not.
+    const double shape_db = std::abs(db_from_ratio(std::sqrt(2 * crest_power(density, b, noise_hz)) / peak));
+    if (shape_db > kLobeDb + kOfNoise * uncertainty_db)
+      uncertainty_db = std::hypot(uncertainty_db, 2 * shape_db);
+    peaks.push_back({exact, peak, "", uncertainty_db});
   }
   std::sort(peaks.begin(), peaks.end(), [](const auto& a, const auto& b) { return a.peak > b.peak; });
   std::vector<SpectrumPeak> apart;
@@ -229,7 +246,9 @@ ChannelSpectrum channel_of(std::vector<double> mean, const std::vector<double>& 
         std::sqrt(band_power(density.values(), plan.bin_hz(), half_lobe_hz, 20, unweighted));
     channel.below_20_uncertainty_db = uncertainty_db(half_lobe_hz, 20);
   }
-  if (!channel.silent) channel.peaks = peaks_of(density, chance, options, rate, half_lobe_hz);
+  if (!channel.silent)
+    channel.peaks = peaks_of(density, chance, options, rate, half_lobe_hz,
+                             plan.noise_bins * rate / static_cast<double>(plan.frames));
   if (axis != nullptr) channel.bands = bands_of(density, noise, chance, *axis);
   return channel;
 }
