@@ -155,9 +155,18 @@ std::string ladder_table(const std::vector<Sheet>& sheets, const std::vector<std
 
 namespace {
 
+std::string condition_text(const Reading& reading, const std::string& name) {
+  const ConditionValue* value = find_condition(reading, name);
+  const auto* words = value == nullptr ? nullptr : std::get_if<std::string>(value);
+  return words == nullptr ? "" : *words;
+}
+
 // One sheet, a row for each value of a condition.
 std::string condition_rows(const Sheet& sheet, const RowLayout& layout) {
   std::vector<std::vector<std::string>> rows = {{"", layout.heading}};
+  const bool worded = !layout.row_words.empty();
+  if (worded) rows[0].push_back(layout.row_words);
+  const std::size_t lead = rows[0].size();
   rows[0].insert(rows[0].end(), layout.columns.begin(), layout.columns.end());
   if (!layout.column_condition.empty()) rows[0].push_back(layout.column_condition);
   std::optional<std::int64_t> current;
@@ -165,20 +174,31 @@ std::string condition_rows(const Sheet& sheet, const RowLayout& layout) {
     const ConditionValue* value = find_condition(r, layout.rows_by);
     const auto* number = value == nullptr ? nullptr : std::get_if<std::int64_t>(value);
     if (number == nullptr) continue;
-    if (current != *number) {
-      current = *number;
-      rows.emplace_back(rows[0].size());
-      rows.back()[1] = std::to_string(*number);
-    }
     const auto column = std::find(layout.columns.begin(), layout.columns.end(), r.name);
+    if (worded && column == layout.columns.end()) continue;
+    if (worded || current != *number) {
+      rows.emplace_back(rows[0].size());
+      if (current != *number) rows.back()[1] = std::to_string(*number);
+      if (worded) rows.back()[2] = condition_text(r, layout.row_words);
+      current = *number;
+    }
     if (column == layout.columns.end()) continue;
-    rows.back()[static_cast<std::size_t>(column - layout.columns.begin()) + 2] = value_text(r);
+    rows.back()[static_cast<std::size_t>(column - layout.columns.begin()) + lead] = value_text(r);
     if (const ConditionValue* more = find_condition(r, layout.column_condition))
       if (const auto* real = std::get_if<double>(more)) rows.back().back() = fmt::format("{:.2f}", *real);
   }
   std::vector<bool> right(rows[0].size(), true);
-  right[0] = right[1] = false;
+  std::fill_n(right.begin(), lead, false);
   return aligned(rows, right);
+}
+
+// What has no row of its own.
+Sheet without_rows(const Sheet& sheet, const RowLayout& layout) {
+  Sheet rest{.capture = sheet.capture, .findings = sheet.findings};
+  if (layout.row_words.empty()) return rest;
+  for (const Reading& r : sheet.readings)
+    if (find_condition(r, layout.rows_by) == nullptr) rest.readings.push_back(r);
+  return rest;
 }
 
 }  // namespace
@@ -188,8 +208,7 @@ std::string row_table(const std::vector<Sheet>& sheets, const RowLayout& layout)
   const std::size_t rows = layout.rows_by.empty() ? std::min(layout.names.size(), sheets.size()) : 0;
   if (!layout.rows_by.empty()) {
     for (const Sheet& sheet : sheets) {
-      Sheet findings{.capture = sheet.capture, .findings = sheet.findings};
-      text += sheet_table(findings) + "\n" + condition_rows(sheet, layout);
+      text += sheet_table(without_rows(sheet, layout)) + "\n" + condition_rows(sheet, layout);
     }
     return text;
   }

@@ -25,7 +25,7 @@ TEST_F(Tones, PairsAndChordsOfAStimulusAreMeasured) {
   good("feed s.wav --through 'sim:tern?drive=6&asymmetry=0.2&oversampling=8' -o c.wav");
   const std::string table = good("harmonics c.wav --plot p.svg");
   EXPECT_HAS(table, "by the modulation method");
-  EXPECT_HAS(table, "product f2 - 2·f1");
+  EXPECT_HAS(table, "f2 - 2·f1");
   EXPECT_HAS(read_text(file("p.svg")), "what they make of each other");
   const json chord = json::parse(good("harmonics c.wav --part chord --json"));
   EXPECT_EQ(chord["measurement"], "intermodulation");

@@ -14,7 +14,6 @@ namespace {
 
 using namespace testing;
 
-
 constexpr double kSameDb = 0.01;     // of a level
 constexpr double kSameShare = 0.01;  // of anything else
 

@@ -4,6 +4,7 @@
 #include "measure/judged.hpp"
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
+#include "wavicon/measure/spectrum/spectrum.hpp"
 
 namespace wavicon {
 namespace {
@@ -62,6 +63,22 @@ TEST(Levels, BothReferencesOfRmsAreStated) {
     EXPECT_NEAR(*rms.value, reference == RmsReference::sine ? 0 : -3.0103, 1e-4);
     EXPECT_EQ(std::get<std::string>(*find_condition(rms, "rms_reference")), name_of(reference));
   }
+}
+
+TEST(Levels, AreInVoltsWhereFullScaleIsKnown) {
+  Audio audio(48000, 1, 48000);
+  for (std::size_t n = 0; n < 48000; ++n)
+    audio.channel(0)[n] = 0.5 * std::sin(2 * M_PI * 1000 / 48000 * static_cast<double>(n));
+  MemorySource source(audio);
+  const Sheet sheet = levels_sheet(measure_levels(taken(source), {.full_scale_vrms = 2.0}), {});
+  EXPECT_NEAR(*find_reading(sheet, "rms_v", 0)->value, 1.0, 1e-9);
+  EXPECT_NEAR(*find_reading(sheet, "peak_v", 0)->value, std::sqrt(2.0), 1e-9);
+  EXPECT_NEAR(*find_reading(sheet, "rms_dbu", 0)->value, db_from_ratio(1 / kVoltsAt0Dbu), 1e-9);
+  const Sheet lines =
+      spectrum_sheet(measure_spectrum(taken(source), {.bands_per_octave = 1, .full_scale_vrms = 2.0}), {});
+  EXPECT_NEAR(*find_reading(lines, "line_dbu", 0)->value, db_from_ratio(1 / kVoltsAt0Dbu), 0.01);
+  MemorySource again(audio);
+  EXPECT_EQ(find_reading(levels_sheet(measure_levels(taken(again)), {}), "rms_v", 0), nullptr);
 }
 
 TEST(Levels, LoudnessOfTheSignalsThatEbuTech3341Describes) {

@@ -178,6 +178,17 @@ TEST(NullVerdict, WhatFollowsTheProgrammeIsProgramme) {
   }
 }
 
+// White noise lies at the top by itself: no band is to blame, and it is said so.
+TEST(Null, NoDifferenceButNoiseIsSaidSo) {
+  const Signal& x = programme("voice", 48000, 4);
+  const Signal n = noise(x.size(), -75, 8);
+  const auto reason = [&](const Signal& rest) { return null_of(x, added(x, rest)).channels[0].reason; };
+  EXPECT_NE(reason(n).find("no difference but noise: it is steady, white"), std::string::npos) << reason(n);
+  const Signal coloured = filtered(n, bell(2000, 20, 1, 48000));
+  EXPECT_NE(reason(coloured).find("no difference but noise: it is steady, mostly from"), std::string::npos)
+      << reason(coloured);
+}
+
 TEST(Null, AResponseThatIsMatchedLeavesTheRest) {
   const Signal& x = programme("chamber", 48000, 12);
   const Signal y = added(filtered(x, bell(2000, 3, 1, 48000)), noise(x.size(), -100, 4));

@@ -50,6 +50,19 @@ TEST(Response, DelayAndGroupDelayAreToldApart) {
   EXPECT_NEAR(shifted.channels[0].delay_samples, 0, 1e-9);
 }
 
+// A capture that ends early answers for what it holds.
+TEST(Response, ACaptureThatIsCutReadsWhatItHolds) {
+  const Signal x = noise(5 * 48000, -30, 8);
+  Signal y = scaled(x, ratio_from_db(3));
+  y.resize(2 * 48000);
+  ResponseOptions options;
+  options.alignment = Alignment{};
+  const auto result = response_of(x, y, 48000, options);
+  EXPECT_NEAR(result.channels[0].gain_db, 3, 0.01);
+  EXPECT_NEAR(result.channels[0].broadband_db, 3, 0.01);
+  EXPECT_NEAR(result.seconds, 2, 1e-3);
+}
+
 TEST(Response, EdgesSlopesAndOrdersOfCuts) {
   const double rate = 48000;
   const Signal x = sweep(rate);

@@ -13,7 +13,9 @@ struct RowLayout {
   std::vector<std::string> names;  ///< one for each sheet that is a row; those beyond are shown whole
   std::string rows_by;  ///< instead: the condition whose values are the rows; empty: sheets are rows
   std::vector<std::string> columns;  ///< readings
-  std::string column_condition;      ///< and a condition in a last column; empty: none
+  std::string row_words;  ///< a condition in words: each reading has a row of its own, those of one value
+                          ///< together, and readings without the condition stand above as they do elsewhere
+  std::string column_condition;  ///< and a condition in a last column; empty: none
 };
 
 }  // namespace wavicon

@@ -142,6 +142,13 @@ class Harmonics : public Measurement {
   }
 
   std::optional<RowLayout> rows(const std::vector<Sheet>& sheets) const override {
+    const auto is_product = [](const Reading& r) { return r.name == "product_dbc"; };
+    if (sheets.size() == 1 && std::any_of(sheets[0].readings.begin(), sheets[0].readings.end(), is_product))
+      return RowLayout{.heading = "order",
+                       .rows_by = "order",
+                       .columns = {"product_dbc"},
+                       .row_words = "product",
+                       .column_condition = "at_hz"};
     if (steps_.empty() || sheets.size() != steps_.size() + 1) return std::nullopt;
     RowLayout layout{.heading = "step",
                      .columns = {"fundamental_dbfs", "h2_dbc", "h3_dbc", "h4_dbc", "h5_dbc", "h6_dbc",

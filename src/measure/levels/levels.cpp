@@ -10,11 +10,11 @@
 
 #include "audio/wide.hpp"
 #include "measure/common/frame_range.hpp"
-#include "wavicon/audio/student.hpp"
 #include "measure/levels/levels_of.hpp"
 #include "measure/levels/stretches.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/student.hpp"
 #include "wavicon/intake/stream_gate.hpp"
 
 namespace wavicon {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/measure/measurement.hpp"
 
+#include "measure/common/calibrations.hpp"
 #include "measure/common/option_fields.hpp"
 #include "wavicon/measure/levels/levels.hpp"
 
@@ -23,13 +24,17 @@ class Levels : public Measurement {
             {.key = "no_true_peak",
              .target = &no_true_peak_,
              .sentence = "leave out the true peak: twice as fast"},
-            {.key = "no_loudness", .target = &no_loudness_, .sentence = "leave out loudness"}};
+            {.key = "no_loudness", .target = &no_loudness_, .sentence = "leave out loudness"},
+            calibrations_.field()};
   }
 
+  void check(const MeasureRequest& request) const override { calibrations_.check(request); }
+
   std::vector<Sheet> measure(const MeasureRequest& request, const JudgedCapture& capture,
-                             std::size_t) override {
+                             std::size_t index) override {
     const ChosenStretch stretch = choose_stretch(capture, request.selection, only_when_named);
     LevelsOptions options = options_;
+    options.full_scale_vrms = calibrations_.full_scale_vrms_of(index);
     options.from_s = stretch.from_s;
     options.to_s = stretch.to_s;
     options.true_peak = !no_true_peak_;
@@ -62,6 +67,7 @@ class Levels : public Measurement {
 
  private:
   LevelsOptions options_;
+  measure_detail::Calibrations calibrations_;
   bool no_true_peak_ = false;
   bool no_loudness_ = false;
 };

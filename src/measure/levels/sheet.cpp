@@ -35,6 +35,7 @@ class Builder {
         .uncertainty = sure(u, u ? u->rms_db : 0);
     reading("rms", channel, c.rms, {{"dc", std::string("included")}}).uncertainty =
         sure(u, u ? c.rms * (ratio_from_db(u->rms_db) - 1) : 0);
+    if (result_.options.full_scale_vrms) add_volts(c, channel);
     reading("peak_dbfs", channel, level_dbfs(c.peak)).uncertainty = sure(u, u ? u->peak_db : 0);
     if (result_.options.true_peak)
       reading("true_peak_dbtp", channel, level_dbfs(c.true_peak),
@@ -84,10 +85,26 @@ class Builder {
   }
 
  private:
+  void add_volts(const ChannelLevels& c, int channel) {
+    const double volts = std::sqrt(2.0) * *result_.options.full_scale_vrms;
+    const Conditions calibration = {{"full_scale_vrms", *result_.options.full_scale_vrms}};
+    const auto& u = c.uncertainty;
+    reading("rms_v", channel, c.rms * volts, calibration).uncertainty =
+        sure(u, u ? c.rms * volts * (ratio_from_db(u->rms_db) - 1) : 0);
+    reading("rms_dbu", channel, level_dbfs(c.rms * volts / kVoltsAt0Dbu), calibration).uncertainty =
+        sure(u, u ? u->rms_db : 0);
+    reading("peak_v", channel, c.peak * volts, calibration).uncertainty =
+        sure(u, u ? c.peak * volts * (ratio_from_db(u->peak_db) - 1) : 0);
+  }
+
   void tell(const ChannelLevels& c, int channel) {
     std::string text = fmt::format("RMS {:.2f} dBFS, peak {:.2f} dBFS, crest {:.2f} dB",
                                    db_from_ratio(c.rms) + rms_reference_db(result_.options.rms_reference),
                                    db_from_ratio(c.peak), db_from_ratio(c.peak / c.rms));
+    if (result_.options.full_scale_vrms)
+      text += fmt::format(
+          " = {:.4g} V RMS, {:+.2f} dBu", c.rms * std::sqrt(2.0) * *result_.options.full_scale_vrms,
+          db_from_ratio(c.rms * std::sqrt(2.0) * *result_.options.full_scale_vrms / kVoltsAt0Dbu));
     say(Severity::note, FindingCode::result, channel, text);
     if (c.true_peak > kOver && c.true_peak > c.peak)
       say(Severity::warning, FindingCode::over_between_samples, channel,

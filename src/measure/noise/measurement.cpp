@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "measure/common/calibrations.hpp"
 #include "measure/common/option_fields.hpp"
 #include "wavicon/measure/common/calibration.hpp"
 #include "wavicon/measure/measurement.hpp"
@@ -38,21 +39,12 @@ class NoiseFloor : public Measurement {
         {.key = "reference_level",
          .target = &reference_level_,
          .sentence = "the sine that the dynamic range refers to: -20 (dBFS), 4V, 50mV, 4dBu, -10dBV"},
-        {.key = "calibrate",
-         .target = &calibrate_,
-         .sentence = "what a full-scale sine is: 0dBFS=2.45Vrms, 0dBFS=18dBu; of all captures, or one for "
-                     "each"}};
+        calibrations_.field()};
   }
 
   void check(const MeasureRequest& request) const override {
-    std::optional<double> any;
-    for (const std::string& one : calibrate_) any = full_scale_vrms(one);
-    if (calibrate_.size() > 1 && calibrate_.size() != request.capture_count)
-      throw Error(
-          ErrorCode::bad_argument,
-          fmt::format("{} calibrations for {} capture{}: give one for all, or one for each",
-                      calibrate_.size(), request.capture_count, request.capture_count == 1 ? "" : "s"));
-    (void)level_dbfs_of(reference_level_, any);
+    calibrations_.check(request);
+    (void)level_dbfs_of(reference_level_, calibrations_.full_scale_vrms_of(0));
     if (bands_hz_.size() % 2 != 0) throw Error(ErrorCode::bad_argument, "a band is two frequencies, FROM TO");
   }
 
@@ -69,9 +61,7 @@ class NoiseFloor : public Measurement {
     }
     for (std::size_t i = 2; i + 1 < bands_hz_.size(); i += 2)
       options.more_bands_hz.emplace_back(bands_hz_[i], bands_hz_[i + 1]);
-    if (!calibrate_.empty())
-      options.full_scale_vrms =
-          full_scale_vrms(calibrate_.size() == 1 ? calibrate_[0] : calibrate_.at(index));
+    options.full_scale_vrms = calibrations_.full_scale_vrms_of(index);
     options.reference_dbfs = level_dbfs_of(reference_level_, options.full_scale_vrms);
     auto part = stretch.part;
     if (!part && capture.played() && !capture.stimulus_recognised() && !request.selection.in_seconds() &&
@@ -144,7 +134,7 @@ class NoiseFloor : public Measurement {
   NoiseOptions options_;
   std::vector<double> bands_hz_;
   std::string reference_level_ = "0";
-  std::vector<std::string> calibrate_;
+  measure_detail::Calibrations calibrations_;
 };
 
 }  // namespace

@@ -49,6 +49,35 @@ std::string range_text(const NullResult& result, const ChannelNull& c) {
   return fmt::format("mostly from {} to {}", hz_text(std::max(low, 10.0)), hz_text(high));
 }
 
+// Whether a density stands still from octave to octave.
+bool is_level(const NullResult& result, const ChannelNull& c, bool over_a) {
+  constexpr double kLevelDb = 3;
+  double low = 1e300, high = 0;
+  int octaves = 0;
+  for (double from = std::max(31.25, result.options.band_from_hz); 2 * from <= result.band_to_hz; from *= 2) {
+    double rest = 0, reference = 0, bins = 0;
+    for (std::size_t i = 0; i < c.hz.size(); ++i) {
+      if (c.hz[i] < from || c.hz[i] >= 2 * from) continue;
+      rest += c.residual_density[i];
+      reference += c.reference_density[i];
+      ++bins;
+    }
+    if (bins < 1 || (over_a && !(reference > 0))) continue;
+    const double value = rest / (over_a ? reference : bins);
+    low = std::min(low, value);
+    high = std::max(high, value);
+    ++octaves;
+  }
+  return octaves >= 4 && low > 0 && db_from_power_ratio(high / low) < kLevelDb;
+}
+
+// White noise lies mostly at the top by itself, and programme where the programme is: no band is to blame.
+std::string spread_text(const NullResult& result, const ChannelNull& c) {
+  if (is_level(result, c, false)) return "white, spread evenly over frequency";
+  if (is_level(result, c, true)) return "spread over frequency as A is";
+  return range_text(result, c);
+}
+
 // The largest deviation of B's response from A's.
 std::string response_text(const ChannelNull& c) {
   double most = 0, at = 0;
@@ -122,8 +151,9 @@ void judge_channel(const NullResult& result, ChannelNull& c) {
                fmt::format("it follows the programme (its level does by {:.2f}, {:.0f} % of it is linear): "
                            "saturation, a gain "
                            "that moves, or something added; {}",
-                           c.follows, 100 * c.coherent_share, range_text(result, c)));
-  set(c, NullVerdict::noise, fmt::format("steady noise, {}", range_text(result, c)));
+                           c.follows, 100 * c.coherent_share, spread_text(result, c)));
+  set(c, NullVerdict::noise,
+      fmt::format("no difference but noise: it is steady, {}", spread_text(result, c)));
 }
 
 }  // namespace

@@ -50,7 +50,7 @@ class Builder {
     const auto depth = level_dbfs(worst->depth);
     const std::string left = depth && !result_.equal
                                  ? fmt::format(" What is left lies {:.2f} dB {} A.", std::abs(*depth),
-                                               *depth > 0 ? "over" : "under")
+                                               *depth > 0 ? "above" : "below")
                                  : "";
     say(Severity::note, FindingCode::result, std::nullopt,
         fmt::format("{}: {}{}.{}", name_of(result_.verdict), reason_of(*worst), where, left));

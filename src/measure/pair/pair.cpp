@@ -9,10 +9,10 @@
 
 #include "measure/common/cross_spectra.hpp"
 #include "measure/common/frame_range.hpp"
-#include "wavicon/audio/jackknife.hpp"
 #include "measure/levels/levels_of.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/jackknife.hpp"
 #include "wavicon/intake/align.hpp"
 
 namespace wavicon {

@@ -4,13 +4,13 @@
 #include <numbers>
 
 #include "measure/common/cross_spectra.hpp"
-#include "wavicon/audio/jackknife.hpp"
 #include "measure/response/features.hpp"
 #include "measure/response/impulse.hpp"
 #include "measure/response/methods.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/fractional.hpp"
+#include "wavicon/audio/jackknife.hpp"
 #include "wavicon/audio/weighting.hpp"
 
 namespace wavicon::measure_detail {

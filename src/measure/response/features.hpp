@@ -22,7 +22,8 @@ inline constexpr double kPerOctave = 48;
 /// wide flank reaches far), then the band.
 [[nodiscard]] std::optional<ResponseBell> find_bell(std::span<const ResponsePoint> points, double from_hz,
                                                     double to_hz);
-/// Where the curve has fallen 3 dB under `level` for good, and falls on to its end (a shelf has no edge). @param way  -1: the lower edge; 1: the upper one.
+/// Where the curve has fallen 3 dB under `level` for good, and falls on to its end (a shelf has no edge).
+/// @param way  -1: the lower edge; 1: the upper one.
 [[nodiscard]] std::optional<ResponseEdge> find_edge(std::span<const ResponsePoint> points, double level,
                                                     int way, double sample_rate_hz);
 /// |H|² = (1 + v²x)/(1 + x), x = (f/f0)^2n / v, fitted with n = 1 and 2, on the frequency axis as it is and

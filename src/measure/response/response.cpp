@@ -55,6 +55,7 @@ class Responder {
         static_cast<int>(std::max_element(energies.begin(), energies.end()) - energies.begin());
     result_.alignment = options_.alignment ? *options_.alignment : line_up(loudest, range);
     if (!result_.alignment.slips.empty()) range = keep_to_piece(range);
+    if (!options_.sweep) range = keep_to_both(range);
     const ResponseTask task{a_, b_, options_, rate_, range, result_.alignment};
     for (int c = 0; c < count; ++c) {
       ChannelResponse channel;
@@ -95,6 +96,20 @@ class Responder {
                               slips_text(alignment.slips, rate_)));
     result_.seconds = static_cast<double>(piece.frames()) / rate_;
     return piece;
+  }
+
+  // Where B has ended, or not begun, it has no answer: averages over that read a lower gain.
+  FrameRange keep_to_both(FrameRange range) {
+    const Alignment& alignment = result_.alignment;
+    const double pace = alignment.frames_per_frame, first = -alignment.delay_frames / pace,
+                 end = (static_cast<double>(b_.frames()) - alignment.delay_frames) / pace;
+    range.first = std::max(range.first, static_cast<std::int64_t>(std::ceil(first)));
+    range.end = std::min(range.end, static_cast<std::int64_t>(std::floor(end)));
+    if (range.frames() < kLeastCommon)
+      throw Error(ErrorCode::bad_input,
+                  "B ends before what is to be measured: record on, or choose another stretch");
+    result_.seconds = static_cast<double>(range.frames()) / rate_;
+    return range;
   }
 
   // An equaliser pulls at the delay and drift that are found first, and a drift of a millionth is a whole

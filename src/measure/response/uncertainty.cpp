@@ -5,10 +5,10 @@
 #include <numbers>
 #include <vector>
 
-#include "wavicon/audio/student.hpp"
 #include "measure/response/features.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/random.hpp"
+#include "wavicon/audio/student.hpp"
 
 namespace wavicon::measure_detail {
 namespace {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/measure/measurement.hpp"
 
+#include "measure/common/calibrations.hpp"
 #include "measure/common/option_fields.hpp"
 #include "wavicon/measure/spectrum/spectrum.hpp"
 
@@ -36,13 +37,17 @@ class Spectrum : public Measurement {
         {.key = "tone_hz",
          .target = &options_.tone_hz,
          .unit = "Hz",
-         .sentence = "tone whose harmonics lines are named after (default: the strongest line)"}};
+         .sentence = "tone whose harmonics lines are named after (default: the strongest line)"},
+        calibrations_.field()};
   }
 
+  void check(const MeasureRequest& request) const override { calibrations_.check(request); }
+
   std::vector<Sheet> measure(const MeasureRequest& request, const JudgedCapture& capture,
-                             std::size_t) override {
+                             std::size_t index) override {
     const ChosenStretch stretch = choose_stretch(capture, request.selection, only_when_named);
     SpectrumOptions options = options_;
+    options.full_scale_vrms = calibrations_.full_scale_vrms_of(index);
     options.from_s = stretch.from_s;
     options.to_s = stretch.to_s;
     // Noise that repeats is read over its whole periods, and a stimulus of one part is that part.
@@ -79,6 +84,7 @@ class Spectrum : public Measurement {
 
  private:
   SpectrumOptions options_;
+  measure_detail::Calibrations calibrations_;
 };
 
 }  // namespace

@@ -22,14 +22,24 @@ class Builder {
 
   void add(int channel) {
     const ChannelSpectrum& c = result_.channels[static_cast<std::size_t>(channel)];
-    for (const SpectrumPeak& peak : c.peaks)
+    for (const SpectrumPeak& peak : c.peaks) {
       reading("line_dbfs", channel, level_dbfs(peak.peak), {{"at_hz", peak.hz}, {"likely", peak.guess}})
           .uncertainty = peak.uncertainty_db;
+      // Of a line the RMS of its sine.
+      if (const auto volts = result_.options.full_scale_vrms)
+        reading("line_dbu", channel, level_dbfs(peak.peak * *volts / kVoltsAt0Dbu),
+                {{"at_hz", peak.hz}, {"full_scale_vrms", *volts}})
+            .uncertainty = peak.uncertainty_db;
+    }
     for (const SpectrumBand& band : c.bands) {
       Conditions more = {{"centre_hz", band.centre_hz},
                          {"spread_db", band.spread_db},
                          {"rms_reference", std::string("square")}};
       if (result_.period_count > 0) more.emplace_back("periods", result_.period_count);
+      if (const auto volts = result_.options.full_scale_vrms)
+        reading("band_dbu", channel, level_dbfs(band.rms * std::sqrt(2.0) * *volts / kVoltsAt0Dbu),
+                {{"centre_hz", band.centre_hz}, {"full_scale_vrms", *volts}})
+            .uncertainty = band.uncertainty_db;
       reading("band_dbfs", channel, level_dbfs(band.rms), std::move(more)).uncertainty = band.uncertainty_db;
     }
     reading("near_dc_dbfs", channel, level_dbfs(c.dc),

@@ -7,12 +7,12 @@
 #include <cmath>
 
 #include "measure/common/cross_spectra.hpp"
-#include "wavicon/audio/jackknife.hpp"
 #include "measure/common/welch.hpp"
 #include "measure/levels/levels_of.hpp"
 #include "measure/takes/loss.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/jackknife.hpp"
 
 namespace wavicon {
 namespace {

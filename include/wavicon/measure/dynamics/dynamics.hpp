@@ -22,7 +22,7 @@ namespace wavicon {
 /// One step of a staircase.
 struct LevelStep {
   LevelPair level;
-  double uncertainty_db = 0;     ///< of the gain, k = 2, from what no order explains; the wander apart
+  double uncertainty_db = 0;  ///< of the gain, k = 2, from what no order explains; the wander apart
   std::optional<double> thd_uncertainty_db;
   double wander_db = 0;          ///< between the two halves of what was measured: 0 when it has settled
   std::optional<double> thd_db;  ///< of B, orders up to 10 below half the rate; none when nothing stands out

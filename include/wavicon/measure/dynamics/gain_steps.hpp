@@ -53,11 +53,11 @@ struct GainStep {
   /// k = 2: how far the gain scatters at rest over its slope there, and what the window does to it.
   double onset_uncertainty_s = 0, to_63_uncertainty_s = 0, to_90_uncertainty_s = 0;
   double overshoot_uncertainty_db = 0;
-  bool unsettled = false;         ///< the gain still moves before the step
-  double overshoot_db = 0;        ///< beyond the end
-  double reached = 1;             ///< share of the change that was seen by the end
-  bool open_end = false;          ///< it still moves by the end, and where it will end is not known: no times
-  std::vector<ModelFit> models;   ///< best first; empty when the change is below 1 dB
+  bool unsettled = false;        ///< the gain still moves before the step
+  double overshoot_db = 0;       ///< beyond the end
+  double reached = 1;            ///< share of the change that was seen by the end
+  bool open_end = false;         ///< it still moves by the end, and where it will end is not known: no times
+  std::vector<ModelFit> models;  ///< best first; empty when the change is below 1 dB
 };
 
 struct GainStepOptions {

@@ -30,8 +30,8 @@ struct WAVICON_EXPORT StaticCurve {
   double step_db = 0;         ///< between levels, next to the threshold
   double least_gain_db = 0;   ///< of what was measured
   double most_gain_db = 0;
-  /// k = 2, from what the curve leaves and what the levels are uncertain by; none where the levels do not tell
-  /// the parameters apart.
+  /// k = 2, from what the curve leaves and what the levels are uncertain by; none where the levels do not
+  /// tell the parameters apart.
   struct Uncertainty {
     double threshold_db = 0, slope = 0, makeup_db = 0;
     std::optional<double> knee_db;  ///< none of a knee that is narrower than the steps

@@ -25,6 +25,7 @@ struct LevelsOptions {
   bool true_peak = true;       ///< costs as much as everything else
   bool loudness = true;
   RmsReference rms_reference = RmsReference::square;
+  std::optional<double> full_scale_vrms;  ///< volts RMS of a full-scale sine: levels in volts and dBu as well
 };
 
 /// By what the sixteen and more parts of a stretch differ.

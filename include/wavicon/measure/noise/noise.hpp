@@ -70,15 +70,15 @@ struct ChannelNoise {
          band_uncertainty_db = 0, whole_uncertainty_db = 0;
   std::optional<double> tone_hz;  ///< that was removed
   double tone_peak = 0;
-  double tone_uncertainty_db = 0;  ///< k = 2
-  std::optional<double> mains_hz;  ///< base frequency, when at least one line stands out
+  double tone_uncertainty_db = 0;   ///< k = 2
+  std::optional<double> mains_hz;   ///< base frequency, when at least one line stands out
   double mains_uncertainty_hz = 0;  ///< k = 2
-  std::vector<MainsLine> mains;    ///< lines that stand 15 dB out
-  double mains_bound = 0;          ///< amplitude under which a line would not have been seen
-  std::vector<SpurLine> spurs;     ///< strongest first, at most 10
-  std::vector<double> density_hz;  ///< spectrum for drawing, in bands of a 24th of an octave
-  std::vector<double> density;     ///< RMS per root of a hertz
-  std::vector<double> over_time;   ///< noise in the band, one for each window
+  std::vector<MainsLine> mains;     ///< lines that stand 15 dB out
+  double mains_bound = 0;           ///< amplitude under which a line would not have been seen
+  std::vector<SpurLine> spurs;      ///< strongest first, at most 10
+  std::vector<double> density_hz;   ///< spectrum for drawing, in bands of a 24th of an octave
+  std::vector<double> density;      ///< RMS per root of a hertz
+  std::vector<double> over_time;    ///< noise in the band, one for each window
 };
 
 struct NoiseResult {

@@ -60,11 +60,11 @@ struct ChannelNull {
   // k = 2: what other stretches of the same residual would read, by its noise.
   double depth_uncertainty_db = 0, depth_a_uncertainty_db = 0, depth_k_uncertainty_db = 0;
   double gain_uncertainty_db = 0;
-  double coherent_share = 0;   ///< of the residual's power that is linear in A
+  double coherent_share = 0;        ///< of the residual's power that is linear in A
   double coherent_uncertainty = 0;  ///< of it, k = 2
-  double follows = 0;          ///< correlation of the levels of residual and programme over time, in dB
-  double level_spread_db = 0;  ///< of the residual over time
-  double line_share = 0;       ///< of the residual's power that lies in lines of 50 or 60 Hz
+  double follows = 0;               ///< correlation of the levels of residual and programme over time, in dB
+  double level_spread_db = 0;       ///< of the residual over time
+  double line_share = 0;            ///< of the residual's power that lies in lines of 50 or 60 Hz
   double mains_hz = 0;
   NullVerdict verdict = NullVerdict::identical;
   std::string reason;

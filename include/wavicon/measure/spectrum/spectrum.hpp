@@ -27,9 +27,10 @@ struct SpectrumOptions {
   int bands_per_octave = 0;     ///< 0: no bands; 1, 3, 6, 12 or 24
   std::int64_t period_frames =
       0;  ///< the stretch repeats every so many frames: bands of whole periods, the first left out
-  int most_peaks = 12;            ///< 0 … 100
-  bool mid_side = false;          ///< of two channels: mid (half the sum) and side (half the difference)
-  std::optional<double> tone_hz;  ///< whose harmonics lines are named after; none: the strongest line
+  int most_peaks = 12;    ///< 0 … 100
+  bool mid_side = false;  ///< of two channels: mid (half the sum) and side (half the difference)
+  std::optional<double> full_scale_vrms;  ///< volts RMS of a full-scale sine: lines and bands in dBu as well
+  std::optional<double> tone_hz;          ///< whose harmonics lines are named after; none: the strongest line
 };
 
 /// A line of the spectrum.

@@ -28,8 +28,8 @@ struct ToneWaveform {
   std::optional<double>
       foreign_hz;  ///< strongest line that belongs to neither, 20 dB over what lies around it
   double foreign_dbfs = 0;
-  /// The rate of another converter whose image of the tone that line is, k·rate ± frequency; none when no usual
-  /// rate explains it, or several do.
+  /// The rate of another converter whose image of the tone that line is, k·rate ± frequency; none when no
+  /// usual rate explains it, or several do.
   std::optional<double> image_of_hz;
   int image_order = 0;  ///< k, below 0 for k·rate - frequency
   /// Share of the rest's power that comes again with every period of the tone; none where it is chance.
@@ -63,8 +63,8 @@ struct WaveformsResult {
 [[nodiscard]] WAVICON_EXPORT WaveformsResult measure_waveforms(const JudgedCapture& a, const JudgedCapture& b,
                                                                const std::string& part = "");
 
-/// Tones of one channel, three and more, whose gains fall as sin(πf/r)/(πf/r) of a usual rate r; none when one
-/// gain explains them, nothing does to 0.03 dB, or two rates do.
+/// Tones of one channel, three and more, whose gains fall as sin(πf/r)/(πf/r) of a usual rate r; none when
+/// one gain explains them, nothing does to 0.03 dB, or two rates do.
 [[nodiscard]] WAVICON_EXPORT std::optional<Droop> find_droop(const std::vector<ToneWaveform>& tones);
 
 /// Readings (`frequency_hz` in the conditions), the curves "in 997 Hz", "out 997 Hz" …, and findings in
