@@ -80,24 +80,6 @@ std::optional<double> SegmentTimer::off(const Segment& segment, const Line& line
   return std::min(kMostOff, left / whole);
 }
 
-namespace {
-
-struct Products {
-  double both = 0, own = 0;
-  Products& operator+=(const Products& other) {
-    both += other.both;
-    own += other.own;
-    return *this;
-  }
-  Products& operator-=(const Products& other) {
-    both -= other.both;
-    own -= other.own;
-    return *this;
-  }
-};
-
-}  // namespace
-
 double SegmentTimer::gain(const std::vector<Segment>& segments, const Alignment& along) {
   Alignment with = along;
   take_gain(segments, with);
@@ -105,17 +87,17 @@ double SegmentTimer::gain(const std::vector<Segment>& segments, const Alignment&
 }
 
 void SegmentTimer::take_gain(const std::vector<Segment>& segments, Alignment& along) {
-  std::vector<Products> products;
-  Products all;
+  std::vector<PartSums<2>> products;  // Σxy, Σxx
+  PartSums<2> all{};
   for (const Segment& s : segments) {
     const auto x = read_channel(a_, channel_a_, s.first, static_cast<std::int64_t>(y_.size()));
     read_aligned(b_, channel_b_, along, s.first, reader_, y_);
     products.push_back({std::inner_product(x.begin(), x.end(), y_.begin(), 0.0), energy(x)});
-    all += products.back();
+    add_sums(all, products.back());
   }
-  along.gain = all.both / all.own;
+  along.gain = all[0] / all[1];
   along.gain_uncertainty = jackknife(
-      products, [&](const Products& p) { return p.both / p.own / along.gain; }, 4);
+      products, [&](const auto& p) { return p[0] / p[1] / along.gain; }, 4);
 }
 
 }  // namespace wavicon::intake_detail

@@ -68,6 +68,7 @@ TEST(Waveforms, WordsSayWhatChanged) {
             std::string::npos)
       << words(x);
   EXPECT_NE(words(scaled(x, 0.5)).find("6.02 dB softer"), std::string::npos);
+  EXPECT_EQ(words(scaled(x, 0.5)).find("beyond the end"), std::string::npos) << "all tones alike";
   EXPECT_NE(words(shaped(x, [](double v, std::size_t) { return v + 0.1 * v * v; })).find("harmonics at"),
             std::string::npos);
   EXPECT_NE(words(Signal(x.size(), 0.0)).find("it does not come through"), std::string::npos);
@@ -94,6 +95,7 @@ TEST(Waveforms, StepsAreToldFromWhatRepeatsAndFromNoise) {
                             }));
     ASSERT_TRUE(tones[0].step) << bits;
     EXPECT_NEAR(*tones[0].step / q, 1, 0.02) << bits;
+    EXPECT_FALSE(tones[0].foreign_hz) << bits << ": orders of the tone are its own";
   }
   const auto bent =
       seen(recipe, x, shaped(x, [](double v, std::size_t) { return std::clamp(v, -0.1, 0.1); }));

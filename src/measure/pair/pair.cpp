@@ -102,27 +102,14 @@ FrameRange shared_range(AudioSource& a, AudioSource& b, const PairOptions& optio
   return range;
 }
 
-// Sums of squares and of the product.
-struct Energies {
-  double xx = 0, yy = 0, xy = 0;
-  Energies& operator+=(const Energies& other) {
-    xx += other.xx;
-    yy += other.yy;
-    xy += other.xy;
-    return *this;
-  }
-  Energies& operator-=(const Energies& other) {
-    xx -= other.xx;
-    yy -= other.yy;
-    xy -= other.xy;
-    return *this;
-  }
-  [[nodiscard]] double level_db() const { return db_from_power_ratio(yy / xx); }
-  [[nodiscard]] double correlation() const { return std::clamp(xy / std::sqrt(xx * yy), -1.0, 1.0); }
-  [[nodiscard]] double mono_sum_ratio() const {
-    return std::sqrt(std::max(0.0, (xx + yy + 2 * xy) / 4) / (0.5 * (xx + yy)));
-  }
-};
+// Σxx, Σyy, Σxy.
+using Energies = PartSums<3>;
+
+double level_db(const Energies& e) { return db_from_power_ratio(e[1] / e[0]); }
+double correlation(const Energies& e) { return std::clamp(e[2] / std::sqrt(e[0] * e[1]), -1.0, 1.0); }
+double mono_sum_ratio(const Energies& e) {
+  return std::sqrt(std::max(0.0, (e[0] + e[1] + 2 * e[2]) / 4) / (0.5 * (e[0] + e[1])));
+}
 
 // Levels and correlation of each hop of a block that begins at a frame; adds the hops' energies.
 void add_hops(std::span<const double> x, std::span<const double> y, std::int64_t at, std::int64_t hop,
@@ -157,7 +144,7 @@ std::optional<double> uncertainty_of_loudnesses(const std::vector<double>& a, co
   for (std::size_t i = 0; i < std::min(a.size(), b.size()); i += kApart)
     if (std::isfinite(a[i]) && std::isfinite(b[i]))
       moments.push_back({power_ratio_from_db(a[i]), power_ratio_from_db(b[i]), 0});
-  return jackknife(moments, [](const Energies& e) { return e.level_db(); });
+  return jackknife(moments, level_db);
 }
 
 void add_loudness(AudioSource& a, AudioSource& b, const FrameRange& range, PairResult& result) {
@@ -212,8 +199,8 @@ PairResult measure_pair(const JudgedCapture& judged_a, const JudgedCapture& judg
     if (slipped && (at < found->piece_first_frame || at + count > found->piece_end_frame)) continue;
     spectra.add(x, moved == 0 ? y : read_channel(b, options.b_channel, at + moved, count));
   }
-  Energies all;
-  for (const Energies& one : hops) all += one;
+  Energies all{};
+  for (const Energies& one : hops) add_sums(all, one);
   const auto [xx, yy, xy] = all;
   if (xx == 0 || yy == 0)
     throw Error(ErrorCode::bad_input,
@@ -221,12 +208,12 @@ PairResult measure_pair(const JudgedCapture& judged_a, const JudgedCapture& judg
   const auto frames = static_cast<double>(range.frames());
   result.a_rms = std::sqrt(xx / frames);
   result.b_rms = std::sqrt(yy / frames);
-  result.correlation = all.correlation();
-  result.mono_sum_ratio = all.mono_sum_ratio();
-  result.level_uncertainty_db = jackknife(hops, [](const Energies& e) { return e.level_db(); });
-  result.correlation_uncertainty = jackknife(hops, [](const Energies& e) { return e.correlation(); });
+  result.correlation = correlation(all);
+  result.mono_sum_ratio = mono_sum_ratio(all);
+  result.level_uncertainty_db = jackknife(hops, level_db);
+  result.correlation_uncertainty = jackknife(hops, correlation);
   result.mono_sum_uncertainty_db =
-      jackknife(hops, [](const Energies& e) { return db_from_ratio(e.mono_sum_ratio()); });
+      jackknife(hops, [](const Energies& e) { return db_from_ratio(mono_sum_ratio(e)); });
   result.bands = bands_of(spectra, rate, offset, moved != 0);
   add_loudness(a, b, range, result);
   return result;

@@ -44,20 +44,6 @@ struct Chance {
   double seconds, noise_hz;
 };
 
-struct Energies {
-  double a = 0, b = 0;
-  Energies& operator+=(const Energies& other) {
-    a += other.a;
-    b += other.b;
-    return *this;
-  }
-  Energies& operator-=(const Energies& other) {
-    a -= other.a;
-    b -= other.b;
-    return *this;
-  }
-};
-
 class Averages {
  public:
   explicit Averages(const ResponseTask& task)
@@ -75,7 +61,7 @@ class Averages {
     if (spectra_.windows() == 0 || energy_a_ == 0 || energy_b_ == 0) return;
     channel.broadband_db = db_from_power_ratio(energy_b_ / energy_a_);
     if (const auto sure =
-            jackknife(energies_, [](const Energies& e) { return db_from_power_ratio(e.b / e.a); }))
+            jackknife(energies_, [](const auto& e) { return db_from_power_ratio(e[1] / e[0]); }))
       channel.uncertainty.broadband_db = channel.uncertainty.loudness_lu = *sure;
     channel.windows = spectra_.windows();
     channel.bin_hz = spectra_.bin_hz();
@@ -106,13 +92,13 @@ class Averages {
       if (periodic_ && count < length) break;
       const auto x = read_channel(task_.a, of_a, at, count), y = read_b(task_, of_b, at, count, rest_);
       for (std::size_t first = 0; first < x.size(); first += kEnergyFrames) {
-        Energies here;
+        PartSums<2> here{};
         for (std::size_t n = first; n < std::min(x.size(), first + kEnergyFrames); ++n) {
-          here.a += x[n] * x[n];
-          here.b += y[n] * y[n];
+          here[0] += x[n] * x[n];
+          here[1] += y[n] * y[n];
         }
-        energy_a_ += here.a;
-        energy_b_ += here.b;
+        energy_a_ += here[0];
+        energy_b_ += here[1];
         energies_.push_back(here);
       }
       spectra_.add(x, y);
@@ -244,7 +230,7 @@ class Averages {
   bool periodic_;
   CrossSpectra spectra_;
   std::optional<CrossSpectra> long_;
-  std::vector<Energies> energies_;  // of the blocks read
+  std::vector<PartSums<2>> energies_;  // of A and B, in the blocks read
   double rest_ = 0, energy_a_ = 0, energy_b_ = 0, strongest_ = 0;
 };
 

@@ -168,24 +168,8 @@ void add_bands(AudioSource& source, double gap_end_s, RecordedTake& take) {
   }
 }
 
-struct Power {
-  double sum = 0, squares = 0, count = 0;
-  Power& operator+=(const Power& other) {
-    sum += other.sum;
-    squares += other.squares;
-    count += other.count;
-    return *this;
-  }
-  Power& operator-=(const Power& other) {
-    sum -= other.sum;
-    squares -= other.squares;
-    count -= other.count;
-    return *this;
-  }
-  [[nodiscard]] double beside_dc() const {
-    return std::max(0.0, squares / count - sum * sum / count / count);
-  }
-};
+// Of Σx, Σx² and how many there are: mean square beside the mean.
+double beside_dc(const PartSums<3>& p) { return std::max(0.0, p[1] / p[2] - p[0] * p[0] / p[2] / p[2]); }
 
 // RMS of the gap in a take, DC taken off, and how sure it is.
 void add_gap_noise(AudioSource& source, std::int64_t first, std::int64_t end, RecordedTake& take) {
@@ -196,23 +180,23 @@ void add_gap_noise(AudioSource& source, std::int64_t first, std::int64_t end, Re
   const std::int64_t hop =
       std::max<std::int64_t>(1, (end - first) / (4 * static_cast<std::int64_t>(kJackknifeParts)));
   double power = 0;
-  std::vector<Power> parts;
+  std::vector<PartSums<3>> parts;
   for (int c = 0; c < source.channel_count(); ++c) {
     const auto x = read_channel(source, c, first, end - first);
-    Power all;
+    PartSums<3> all{};
     for (std::size_t n = 0; n < x.size(); ++n) {
       const std::size_t part = n / static_cast<std::size_t>(hop);
-      const Power here{x[n], x[n] * x[n], 1};
+      const PartSums<3> here{x[n], x[n] * x[n], 1};
       if (parts.size() <= part) parts.resize(part + 1);
-      parts[part] += here;
-      all += here;
+      add_sums(parts[part], here);
+      add_sums(all, here);
     }
-    power += all.beside_dc() / source.channel_count();
+    power += beside_dc(all) / source.channel_count();
   }
   take.gap_rms = std::sqrt(power);
   if (power > 0)
     take.gap_uncertainty_db =
-        jackknife(parts, [](const Power& p) { return db_from_power_ratio(p.beside_dc()); });
+        jackknife(parts, [](const auto& p) { return db_from_power_ratio(beside_dc(p)); });
 }
 
 void require_valid(const TakesOptions& options) {

@@ -23,6 +23,8 @@ constexpr double kRmsOverMiddle = 1.2;    // of amplitudes of noise: √(1/ln 2)
 constexpr double kParabola = 0.05;        // bins by which it may be off
 constexpr double kPlaceOfLine = 2.5;      // bins, two deviations, over its share of noise
 constexpr double kImageOver = 0.1;        // of the strongest line
+constexpr int kHighestOrder = 1000;
+constexpr double kOnOrder = 0.2;  // bins
 constexpr int kMostImages = 3;
 constexpr double kImagesUpTo = 0.46;                    // of the rate
 constexpr double kImageBins = 0.5, kImageShare = 3e-5;  // by which an image may lie off
@@ -71,6 +73,13 @@ void find_image(ToneWaveform& out, double hz, double rate, double bin, const std
   if (!alone) out.image_of_hz.reset();
 }
 
+// Of orders up to the thousandth, folded ones among them.
+bool is_an_order(double at_hz, double hz, double rate, double off_hz) {
+  for (int order = 1; order <= kHighestOrder; ++order)
+    if (std::abs(std::abs(std::remainder(order * hz, rate)) - at_hz) < off_hz) return true;
+  return false;
+}
+
 }  // namespace
 
 void find_foreign(const std::vector<double>& y, double hz, double rate, ToneWaveform& out) {
@@ -115,7 +124,10 @@ void find_foreign(const std::vector<double>& y, double hz, double rate, ToneWave
     shift = bend < 0 ? std::clamp(0.5 * (p - r) / bend, -0.5, 0.5) : 0;
     crest = q - 0.25 * (p - r) * shift;
   }
-  out.foreign_hz = (static_cast<double>(top) + shift) * bin;
+  const double place_hz = (static_cast<double>(top) + shift) * bin;
+  // Steps make orders in the hundreds, which fold: where the rest repeats with the tone, they are its own.
+  if (out.repeating_share && is_an_order(place_hz, hz, rate, kOnOrder * bin)) return;
+  out.foreign_hz = place_hz;
   out.foreign_dbfs = crest;
   const double share = kRmsOverMiddle * around[around.size() / 2] / level[top];
   out.foreign_uncertainty_db = 2 * kDbOfAmplitudeShare * share / std::numbers::sqrt2;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "wavicon/audio/decibels.hpp"
@@ -23,8 +24,9 @@ std::string joined_words(const ToneWaveform& t, const std::vector<std::string>& 
   return text;
 }
 
-void add_tone(SheetBuilder& sheet, const ToneWaveform& t, int channel, const Conditions& common,
-              double rate) {
+// @param highest_db  gain of the tone that lost least.
+void add_tone(SheetBuilder& sheet, const ToneWaveform& t, int channel, const Conditions& common, double rate,
+              double highest_db) {
   // Less than this is as good as nothing, and not worth a word.
   constexpr double kSameDb = 0.05, kSameSamples = 0.02, kQuietDb = -90, kMostlyRepeats = 0.5,
                    kStepShare = 0.02;
@@ -48,7 +50,7 @@ void add_tone(SheetBuilder& sheet, const ToneWaveform& t, int channel, const Con
       add("thd_db", *t.thd_db, t.thd_uncertainty_db);
       if (*t.thd_db > kQuietDb) words.push_back(fmt::format("harmonics at {:.1f} dB", *t.thd_db));
     }
-    if (*t.gain_db < -3) words.push_back("beyond the end of its band");
+    if (*t.gain_db < highest_db - 3) words.push_back("beyond the end of its band");
   } else {
     words.push_back("it does not come through");
   }
@@ -106,6 +108,8 @@ Sheet waveforms_sheet(const WaveformsResult& r, const CaptureInfo& a, const Capt
                       "the highest tone: within {:.2g} dB",
                       r.droops[i]->rate_hz, -r.droops[i]->most_db, r.droops[i]->error_db),
           channel);
+    double highest_db = -1e9;
+    for (const ToneWaveform& t : r.channels[i]) highest_db = std::max(highest_db, t.gain_db.value_or(-1e9));
     for (const ToneWaveform& t : r.channels[i]) {
       add_tone(sheet, t, channel,
                {{"frequency_hz", t.frequency_hz},
@@ -113,7 +117,7 @@ Sheet waveforms_sheet(const WaveformsResult& r, const CaptureInfo& a, const Capt
                 {"level_dbfs", t.in_dbfs},
                 {"common_delay_samples", std::round(1e4 * r.common_delay_samples) / 1e4},
                 {"sample_rate_hz", r.sample_rate_hz}},
-               r.sample_rate_hz);
+               r.sample_rate_hz, highest_db);
       draw_tone(sheet, t, channel);
     }
   }
