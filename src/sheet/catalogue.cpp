@@ -90,7 +90,8 @@ std::vector<std::string> missing_of(const Reading& reading) {
     if (find_condition(reading, name) == nullptr) missing.push_back("condition " + name);
   if (!reading.value) return missing;
   if (reading.entry->floor == Owes::always && !reading.floor) missing.emplace_back("floor");
-  if (reading.entry->uncertainty == Owes::always && !reading.uncertainty) missing.emplace_back("uncertainty");
+  if (reading.entry->uncertainty == Owes::always && !reading.bound && !reading.uncertainty)
+    missing.emplace_back("uncertainty");
   return missing;
 }
 

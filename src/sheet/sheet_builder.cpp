@@ -30,6 +30,9 @@ void SheetBuilder::say(Severity severity, FindingCode code, std::string text, st
 void SheetBuilder::draw(Curve curve) { sheet_.curves.push_back(std::move(curve)); }
 
 Sheet SheetBuilder::finish() {
+  // What has no value, or is only a bound, is uncertain by nothing.
+  for (Reading& reading : sheet_.readings)
+    if (!reading.value || reading.bound) reading.uncertainty.reset();
 #if WAVICON_STRICT_SHEETS
   for (const Reading& reading : sheet_.readings)
     if (const auto missing = missing_of(reading); !missing.empty())

@@ -123,6 +123,15 @@ TEST(SpectrumUncertainty, HoldsALineThatLiesTooNear) {
   EXPECT_LT(std::abs(db_from_ratio(peaks[0].peak) + 20), peaks[0].uncertainty_db);
 }
 
+TEST(SpectrumUncertainty, OfNoValueIsNone) {
+  const Audio audio(kRate, 1, 48000);
+  MemorySource source(audio);
+  for (const Reading& r : spectrum_sheet(measure_spectrum(taken(source)), {}).readings) {
+    EXPECT_FALSE(r.value) << r.name;
+    EXPECT_FALSE(r.uncertainty) << r.name;
+  }
+}
+
 TEST(PairUncertainty, IsWhatRepetitionsShow) {
   // B: A at half level with as much noise of its own, 40 dB below and at one level.
   for (const double own_db : {-40.0, 0.0}) {
