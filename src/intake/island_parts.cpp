@@ -36,7 +36,8 @@ double degrees(double cycles) { return 360 * (cycles - std::floor(cycles)); }
 // One island, taken apart.
 class Taker {
  public:
-  Taker(double rate, double idle_rms) : rate_(rate), idle_(idle_rms) {}
+  Taker(double rate, double idle_rms, std::int64_t room_before, std::int64_t room_after)
+      : rate_(rate), idle_(idle_rms), room_before_(room_before), room_after_(room_after) {}
 
   std::vector<RecognisedPart> operator()(std::span<const double> x, std::int64_t first) {
     x_ = x;
@@ -86,7 +87,7 @@ class Taker {
   }
 
   bool take_tones() {
-    const std::vector<TonePiece> pieces = tone_pieces(x_, rate_, idle_);
+    const std::vector<TonePiece> pieces = tone_pieces(x_, rate_, idle_, room_before_, room_after_);
     std::int64_t held = 0;
     for (const TonePiece& piece : pieces) held += piece.end - piece.first;
     if (static_cast<double>(held) < kMostlyTones * static_cast<double>(size())) return false;
@@ -313,14 +314,16 @@ class Taker {
   std::span<const double> x_;
   std::int64_t first_ = 0;
   double rate_, idle_;
+  std::int64_t room_before_, room_after_;
   std::vector<RecognisedPart> parts_;
 };
 
 }  // namespace
 
 std::vector<RecognisedPart> island_parts(std::span<const double> x, std::int64_t first_frame,
-                                         double sample_rate_hz, double idle_rms) {
-  return Taker(sample_rate_hz, idle_rms)(x, first_frame);
+                                         double sample_rate_hz, double idle_rms, std::int64_t room_before,
+                                         std::int64_t room_after) {
+  return Taker(sample_rate_hz, idle_rms, room_before, room_after)(x, first_frame);
 }
 
 }  // namespace wavicon::intake_detail

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numeric>
+#include <utility>
 
 #include "island_parts.hpp"
 #include "islands.hpp"
@@ -96,6 +97,13 @@ void add_strays(AudioSource& signal, Recognition& found) {
   }
 }
 
+// Half of the pauses before and behind an island: its fades may reach there.
+std::pair<std::int64_t, std::int64_t> room_of(const Islands& islands, std::size_t i, std::int64_t frames) {
+  const auto& all = islands.islands;
+  return {i == 0 ? all[i].first : (all[i].first - all[i - 1].end) / 2,
+          i + 1 == all.size() ? frames - all[i].end : (all[i + 1].first - all[i].end) / 2};
+}
+
 int first_sounding(AudioSource& signal, Islands& islands) {
   for (int channel = 0; channel < signal.channel_count(); ++channel) {
     islands = find_islands(signal, channel);
@@ -152,7 +160,8 @@ Recognition recognise(AudioSource& signal, std::optional<int> channel) {
   }
   if (islands.idle_rms > 0) found.idle_dbfs = db_from_ratio(islands.idle_rms);
   double looked_s = 0;
-  for (const Island& island : islands.islands) {
+  for (std::size_t i = 0; i < islands.islands.size(); ++i) {
+    const Island& island = islands.islands[i];
     const auto most = static_cast<std::int64_t>(std::min(kMostS, std::max(0.0, kMostInAllS - looked_s)) *
                                                 found.sample_rate_hz);
     looked_s += static_cast<double>(std::min(island.frames(), most)) / found.sample_rate_hz;
@@ -164,7 +173,8 @@ Recognition recognise(AudioSource& signal, std::optional<int> channel) {
       continue;
     }
     const auto x = read_channel(signal, found.channel, island.first, std::min(island.frames(), most));
-    auto parts = island_parts(x, island.first, found.sample_rate_hz, islands.idle_rms);
+    const auto [before, after] = room_of(islands, i, found.frames);
+    auto parts = island_parts(x, island.first, found.sample_rate_hz, islands.idle_rms, before, after);
     if (island.frames() > most)
       for (RecognisedPart& part : parts) {
         part.certain = false;
@@ -188,7 +198,8 @@ bool intake_detail::begins_certainly(AudioSource& signal) {
   const Island& island = islands.islands.front();
   const auto x = read_channel(signal, channel, island.first,
                               std::min(island.frames(), static_cast<std::int64_t>(kQuickLookS * rate)));
-  const auto parts = island_parts(x, island.first, rate, islands.idle_rms);
+  const auto [before, after] = room_of(islands, 0, signal.frames());
+  const auto parts = island_parts(x, island.first, rate, islands.idle_rms, before, after);
   return std::any_of(parts.begin(), parts.end(), [](const RecognisedPart& part) { return part.certain; });
 }
 

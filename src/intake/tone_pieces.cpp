@@ -8,6 +8,7 @@
 #include <numbers>
 #include <optional>
 
+#include "fade_fit.hpp"
 #include "samples.hpp"
 #include "segment_delay.hpp"
 #include "wavicon/audio/transform.hpp"
@@ -33,7 +34,9 @@ constexpr double kStrays = 0.02;        // of the amplitude: a sample that is no
 constexpr double kMostStraying = 0.35;  // of the samples of half a period
 constexpr double kSeenOfFade = 0.91;    // the rest of a raised cosine is within kStrays of the tone
 constexpr double kLongestFadeS = 0.3;
-constexpr double kDip = 0.3;  // of the softer one's amplitude: between two tones that are faded
+constexpr double kMostOutside = 0.3;   // of a fade: what of it the noise hides
+constexpr double kFittedStray = 0.01;  // RMS of what a fitted fade leaves, over the amplitude
+constexpr double kDip = 0.3;           // of the softer one's amplitude: between two tones that are faded
 constexpr int kOrders = 9;
 constexpr std::size_t kMostPieces = 4000;  // of one island: more is no test signal
 
@@ -52,8 +55,13 @@ struct Sine {
 
 class Grower {
  public:
-  Grower(std::span<const double> x, double sample_rate_hz, double noise_rms)
-      : x_(x), rate_hz_(sample_rate_hz), noise_(noise_rms) {}
+  Grower(std::span<const double> x, double sample_rate_hz, double noise_rms, std::int64_t room_before,
+         std::int64_t room_after)
+      : x_(x),
+        rate_hz_(sample_rate_hz),
+        noise_(noise_rms),
+        room_before_(room_before),
+        room_after_(room_after) {}
 
   std::vector<TonePiece> run() {
     cover(0, static_cast<std::int64_t>(x_.size()));
@@ -333,8 +341,14 @@ class Grower {
         meet(*before, *after, left, right);
       } else if (right - left <= longest) {
         // A fade, or what of half a period cannot be told from a cut.
-        if (before != nullptr) fade_to(*before, size);
-        if (after != nullptr) fade_from(*after, 0);
+        if (before != nullptr) {
+          fade_to(*before, size);
+          carry_on(*before, 1, static_cast<double>(right - left));
+        }
+        if (after != nullptr) {
+          fade_from(*after, 0);
+          carry_on(*after, -1, static_cast<double>(right - left));
+        }
       }
     }
     for (TonePiece& piece : pieces_)
@@ -369,6 +383,31 @@ class Grower {
         length = fade;
       }
     return length;
+  }
+  // Where a fade at the island's end really ends: a soft one sinks into the noise before that.
+  void carry_on(TonePiece& piece, int way, double seen) const {
+    if (seen * piece.cycles_per_frame <= 1 || seen <= 4) return;
+    const Sine sine = sine_of(piece);
+    const auto size = static_cast<std::int64_t>(x_.size());
+    const std::int64_t inside = way > 0 ? size - piece.steady_first : piece.steady_end,
+                       count = std::min(inside, static_cast<std::int64_t>(1.4 * seen) + 4);
+    std::vector<double> own, tone;
+    for (std::int64_t k = 0; k < count; ++k) {
+      const std::int64_t n = way > 0 ? size - 1 - k : k;
+      own.push_back(x_[static_cast<std::size_t>(n)]);
+      tone.push_back(sine(static_cast<double>(n)));
+    }
+    const auto fitted = fit_fade(own, tone, seen);
+    if (!fitted || fitted->stray > kFittedStray * piece.amplitude + noise_ + overtones(piece)) return;
+    if (fitted->edge < -kMostOutside * fitted->frames || fitted->edge > 0.1 * fitted->frames) return;
+    const std::int64_t edge =
+        std::max<std::int64_t>(std::llround(fitted->edge), -(way > 0 ? room_after_ : room_before_));
+    if (way > 0)
+      piece.end = size - edge;
+    else
+      piece.first = edge;
+    if (!fitted->raised_cosine) return;
+    (way > 0 ? piece.fade_out_frames : piece.fade_in_frames) = fitted->frames;
   }
   void fade_to(TonePiece& piece, std::int64_t end) const {
     piece.end = end;
@@ -440,6 +479,7 @@ class Grower {
 
   std::span<const double> x_;
   double rate_hz_, noise_;
+  std::int64_t room_before_, room_after_;
   double wander_ = 0;
   std::vector<TonePiece> pieces_;
   RealTransforms transforms_;
@@ -448,8 +488,9 @@ class Grower {
 
 }  // namespace
 
-std::vector<TonePiece> tone_pieces(std::span<const double> x, double sample_rate_hz, double noise_rms) {
-  return Grower(x, sample_rate_hz, noise_rms).run();
+std::vector<TonePiece> tone_pieces(std::span<const double> x, double sample_rate_hz, double noise_rms,
+                                   std::int64_t room_before, std::int64_t room_after) {
+  return Grower(x, sample_rate_hz, noise_rms, room_before, room_after).run();
 }
 
 }  // namespace wavicon::intake_detail

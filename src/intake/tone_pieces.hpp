@@ -28,8 +28,12 @@ struct TonePiece {
 /// where the signal begins and ends.
 ///
 /// @param x      one island. @param noise_rms  under it.
+/// @param room_before  frames before the island, and behind it, that nothing else holds: a fade that sinks
+/// into
+///               the noise is carried on into them, so that `first` may lie below 0 and `end` beyond x.
 /// @return in order of time, without overlap; what is no steady tone is left out.
 [[nodiscard]] std::vector<TonePiece> tone_pieces(std::span<const double> x, double sample_rate_hz,
-                                                 double noise_rms);
+                                                 double noise_rms, std::int64_t room_before = 0,
+                                                 std::int64_t room_after = 0);
 
 }  // namespace wavicon::intake_detail

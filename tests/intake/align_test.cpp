@@ -64,6 +64,26 @@ TEST(Align, HalfASampleOffIsNoTrap) {
   }
 }
 
+// What is loud and not A's own has no say: the bands of a segment weigh by what they have in common.
+TEST(Align, ALoudBandOfItsOwnDoesNotPullTheDelay) {
+  std::vector<double> x(480000);
+  for (std::size_t n = 0; n < x.size(); ++n) x[n] = 0.01 * gaussian(6, n);
+  auto y = resampled(x, 1, 71.3, x.size());
+  // A resonance of another noise at 5 kHz, 6 dB louder than all of it.
+  double last = 0, before = 0;
+  for (std::size_t n = 0; n < y.size(); ++n) {
+    const double now =
+        1.97 * std::cos(2 * std::numbers::pi * 5000 / 48000) * last - 0.97 * before + 0.004 * gaussian(8, n);
+    before = last;
+    last = now;
+    y[n] += now;
+  }
+  const auto found = aligned(audio_of(x, 48000), audio_of(y, 48000));
+  ASSERT_TRUE(found);
+  EXPECT_NEAR(found->delay_frames, 71.3, 0.0004);  // without weights: 0.001
+  EXPECT_NEAR(found->delay_frames, 71.3, 2 * found->uncertainty_frames);
+}
+
 TEST(Align, NoiseAndCutsDoNoHarm) {
   const auto x = programme("chamber", 48000, 10);
   auto y = resampled(x, 1, 500.25, x.size());

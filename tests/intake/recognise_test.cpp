@@ -170,6 +170,32 @@ TEST(Recognise, EndsLieWithinAPeriodWhateverTheEdge) {
     }
 }
 
+// A long fade of a high tone begins under the noise, many periods before anything is seen of it.
+TEST(Recognise, AFadeThatBeginsUnderTheNoiseIsCarriedOn) {
+  constexpr double kRate = 48000;
+  for (const bool straight : {false, true})
+    for (const double hz : {997.0, 15000.0}) {
+      constexpr std::int64_t kFirst = 14400, kFrames = 38400, kEdge = 2400;
+      Audio audio(kRate, 1, 72000);
+      for (std::int64_t n = 0; n < audio.frames(); ++n) {
+        const auto in = static_cast<double>(n - kFirst), out = static_cast<double>(kFirst + kFrames - n);
+        const double share = std::clamp(std::min(in, out) / kEdge, 0.0, 1.0),
+                     gain = straight ? share : 0.5 - 0.5 * std::cos(std::numbers::pi * share);
+        audio.channel(0)[static_cast<std::size_t>(n)] =
+            0.02 * gain * std::sin(2 * std::numbers::pi * hz / kRate * in) +
+            1e-5 * gaussian(5, static_cast<std::uint64_t>(n));
+      }
+      const Recognition found = recognised_in(audio);
+      ASSERT_EQ(found.parts.size(), 1U) << hz;
+      ASSERT_EQ(found.parts[0].kind, "tone") << hz;
+      const double period = std::max(2.0, kRate / hz);
+      EXPECT_NEAR(static_cast<double>(found.parts[0].first_frame), kFirst, period) << hz << straight;
+      EXPECT_NEAR(static_cast<double>(found.parts[0].frames), kFrames, period) << hz << straight;
+      if (straight) continue;
+      EXPECT_NEAR(std::get<Tone>(found.parts[0].written.value()).fade_in_s, 0.05, 5e-4) << hz;
+    }
+}
+
 TEST(Recognise, TonesThatMeetAreToldApartToTheFrame) {
   Cut cut(48000);
   cut.silence(0.1).tone(400, -20, 0.7).tone(400, -14, 0.5, 0, 0.4).tone(2500, -14, 0.6).silence(0.2);
