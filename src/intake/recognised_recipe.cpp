@@ -26,6 +26,24 @@ std::string levels_text(const std::vector<double>& levels) {
                              : fmt::format("{:.2f} to {:.2f} dBFS", *low, *high);
 }
 
+// "0.4 s", or "0.31 to 0.43 s" where they differ by more than 5 ms and 2 %.
+std::string seconds_text(const std::vector<double>& seconds) {
+  const auto [low, high] = std::minmax_element(seconds.begin(), seconds.end());
+  return *high - *low < std::max(0.005, 0.02 * *high) ? fmt::format("{:.3g} s", *high)
+                                                      : fmt::format("{:.3g} to {:.3g} s", *low, *high);
+}
+// How long each step is, and the pauses between them.
+std::string times_text(const Staircase& p) {
+  if (p.starts_s.size() < 2 || p.lengths_s.size() != p.starts_s.size()) return "";
+  constexpr double kNoPauseS = 0.0005;
+  std::vector<double> pauses;
+  for (std::size_t i = 1; i < p.starts_s.size(); ++i)
+    pauses.push_back(std::max(0.0, p.starts_s[i] - p.starts_s[i - 1] - p.lengths_s[i - 1]));
+  const double longest = *std::max_element(pauses.begin(), pauses.end());
+  return fmt::format(", {} each, {}", seconds_text(p.lengths_s),
+                     longest < kNoPauseS ? "no pauses" : seconds_text(pauses) + " apart");
+}
+
 struct Words {
   const RecognisedPart& part;
   std::string operator()(const Tone& p) const {
@@ -57,18 +75,19 @@ struct Words {
   }
   std::string operator()(const Burst& p) const {
     const auto& tone = std::get<Tone>(p.carrier);
-    return fmt::format("{} bursts of {}, {:.4g} ms each, {:.2f} dBFS", p.count, hz_text(tone.frequency_hz),
-                       1000 * p.on_s, tone.level_dbfs);
+    return fmt::format("{} bursts of {}, {:.4g} ms each, one every {:.4g} ms, {:.2f} dBFS", p.count,
+                       hz_text(tone.frequency_hz), 1000 * p.on_s, 1000 * p.on_s * (1 + p.gap),
+                       tone.level_dbfs);
   }
   std::string operator()(const Staircase& p) const {
     if (p.frequencies_hz.size() == 1)
-      return fmt::format("{} steps of {}, {}", p.levels_dbfs.size(), hz_text(p.frequencies_hz.front()),
-                         levels_text(p.levels_dbfs));
+      return fmt::format("{} steps of {}, {}{}", p.levels_dbfs.size(), hz_text(p.frequencies_hz.front()),
+                         levels_text(p.levels_dbfs), times_text(p));
     std::vector<double> levels;
     for (const double trim : p.trims_db) levels.push_back(p.levels_dbfs.front() + trim);
-    return fmt::format("{} steps from {} to {}, {}", p.frequencies_hz.size(),
+    return fmt::format("{} steps from {} to {}, {}{}", p.frequencies_hz.size(),
                        hz_text(p.frequencies_hz.front()), hz_text(p.frequencies_hz.back()),
-                       levels_text(levels.empty() ? p.levels_dbfs : levels));
+                       levels_text(levels.empty() ? p.levels_dbfs : levels), times_text(p));
   }
   std::string operator()(const LevelBlock& p) const {
     return fmt::format("a block of {}: {:.2f}, {:.2f} and again {:.2f} dBFS", hz_text(p.frequency_hz),

@@ -60,7 +60,9 @@ TEST_F(Recognising, ShowSaysWhatItIsInTheFirstLine) {
   }
   write("steps.wav", x);
   const std::string shown = good("show steps.wav --save-recipe steps.toml");
-  EXPECT_HAS(shown, "it carries no recipe; recognised: 5 steps of 997 Hz, -40.00 to -20.00 dBFS\n");
+  EXPECT_HAS(shown,
+             "it carries no recipe; recognised: 5 steps of 997 Hz, -40.00 to -20.00 dBFS, 0.5 s each, 0.1 s "
+             "apart\n");
   EXPECT_HAS(shown, "steps.toml: 1 part written");
   good("make --recipe steps.toml -o again.wav");
   EXPECT_HAS(good("null steps.wav again.wav"), "delay_samples       0  ±");
