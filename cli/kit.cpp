@@ -2,7 +2,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cctype>
 #include <map>
 #include <memory>
 
@@ -11,6 +10,7 @@
 #include "stimulus_file.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/capture_file.hpp"
+#include "wavicon/file/file_pairs.hpp"
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/intake/bounce.hpp"
 #include "wavicon/measure/measurement_list.hpp"
@@ -103,28 +103,6 @@ int make(const Make& command) {
   return exit_status::measured;
 }
 
-bool is_audio(const fs::path& file) {
-  std::string ending = file.extension().string();
-  std::transform(ending.begin(), ending.end(), ending.begin(),
-                 [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-  return ending == ".wav" || ending == ".aif" || ending == ".aiff" || ending == ".flac" || ending == ".w64" ||
-         ending == ".rf64" || ending == ".caf";
-}
-
-// Every audio file in a folder and those below it, by name.
-std::vector<fs::path> bounces_in(const fs::path& folder) {
-  std::vector<fs::path> files;
-  std::error_code failure, ignored;
-  for (fs::recursive_directory_iterator at(folder, failure), end; !failure && at != end;
-       at.increment(failure))
-    if (at->is_regular_file(ignored) && is_audio(at->path())) files.push_back(at->path());
-  if (failure)
-    throw Error(ErrorCode::bad_input,
-                fmt::format("{}: cannot be read ({})", folder.string(), failure.message()));
-  std::sort(files.begin(), files.end());
-  return files;
-}
-
 // One bounce; what is no bounce of this kit is an error.
 BounceReading read_bounce(const fs::path& file, Recipe recipe) {
   recipe.sample_rate_hz = AudioReader(file, CutOff::accepted).info().sample_rate_hz;
@@ -145,7 +123,7 @@ int read(const Read& command) {
         ErrorCode::bad_argument,
         fmt::format("{} is no kit: it holds no recipe.toml; 'wavicon kit make' makes one", folder.string()));
   const Recipe recipe = read_measured_recipe((folder / "recipe.toml").string());
-  const std::vector<fs::path> files = bounces_in(folder / "bounces");
+  const std::vector<fs::path> files = audio_files_in(folder / "bounces", true);
   if (files.empty())
     throw Error(ErrorCode::bad_input,
                 fmt::format("{} holds no audio files yet: export into it (instructions.txt says how)",

@@ -3,8 +3,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <chrono>
 #include <cstdio>
+#include <exception>
 #include <map>
 #include <memory>
 #include <utility>
@@ -13,6 +15,7 @@
 #include "program.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/capture_file.hpp"
+#include "wavicon/file/file_pairs.hpp"
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/intake/recognise.hpp"
 #include "wavicon/measure/measurement_list.hpp"
@@ -33,8 +36,11 @@ struct Measuring {
   std::string reference;
   std::string part;
   bool despite_faults = false;
+  bool all_pairs = false;
+  FilePairs pairs;  // files that are compared by twos; empty: against the first one
   std::string draw;
-  std::map<std::string, std::string> inputs;   // files by the names of inputs
+  std::map<std::string, std::string> inputs;  // files by the names of inputs
+  std::map<std::string, std::vector<std::string>> rows;
   std::map<std::string, std::string> outputs;  // files and folders by the names of outputs
 };
 
@@ -209,6 +215,7 @@ MeasureRequest request_of(const Measuring& command, std::size_t count) {
   request.picture = command.draw;
   request.open_sink = sinks_of(command);
   request.capture_count = count;
+  request.pairs = !command.pairs.pairs.empty();
   return request;
 }
 
@@ -235,14 +242,42 @@ void measure_one(Measuring& command, const MeasureRequest& request, const Judged
   }
 }
 
+// What cannot be compared leaves its place in the grid empty, with the reason; where that is all of it, it
+// fails.
+std::vector<Sheet> measure_pairs(Measuring& command, MeasureRequest& request) {
+  const Gate gate(command);
+  std::vector<Sheet> sheets;
+  std::exception_ptr failure;
+  bool any = false;
+  for (std::size_t i = 0; i < command.pairs.pairs.size(); ++i) {
+    const FilePair& pair = command.pairs.pairs[i];
+    try {
+      request.reference = gate.open(pair.a);
+      measure_one(command, request, gate.open_against(pair.b, *request.reference), i, sheets);
+      any = true;
+    } catch (const Error& error) {
+      failure = std::current_exception();
+      sheets.push_back(
+          {.measurement = command.descriptor->name,
+           .capture = {.file = pair.b},
+           .findings = {{Severity::warning, FindingCode::not_measured,
+                         fmt::format("not compared with {}: {}", pair.a, error.what()), std::nullopt}}});
+    }
+  }
+  if (!any && failure) std::rethrow_exception(failure);
+  command.measurement->conclude(request, sheets);
+  return sheets;
+}
+
 std::vector<Sheet> measure_all(Measuring& command, MeasureRequest& request) {
+  if (request.pairs) return measure_pairs(command, request);
   const Gate gate(command);
   std::vector<std::string> files;
   for (const std::size_t place : command.measurement->order(command.sheet.captures))
     files.push_back(command.sheet.captures[place]);
   for (const ExtraInput& input : command.descriptor->inputs)
-    if (const std::string& file = command.inputs.at(input.name); !file.empty())
-      request.inputs.emplace(input.name, Gate::open_input(file));
+    if (!input.row && !command.inputs.at(input.name).empty())
+      request.inputs.emplace(input.name, Gate::open_input(command.inputs.at(input.name)));
   std::vector<Sheet> sheets;
   switch (command.descriptor->input) {
     case MeasuredInput::capture:
@@ -259,6 +294,9 @@ std::vector<Sheet> measure_all(Measuring& command, MeasureRequest& request) {
         break;
       }
       request.reference = gate.open(files.front());
+      for (const auto& [name, row] : command.rows)
+        for (const std::string& file : row)
+          request.rows[name].push_back(gate.open_against(file, *request.reference));
       for (std::size_t i = 1; i < files.size(); ++i)
         measure_one(command, request, gate.open_against(files[i], *request.reference), i - 1, sheets);
       break;
@@ -280,14 +318,27 @@ std::vector<Sheet> measure_all(Measuring& command, MeasureRequest& request) {
   return sheets;
 }
 
+// Folders are compared file by file; --all-pairs compares each file with every other one.
+FilePairs pairs_of(const Measuring& command) {
+  if (command.descriptor->grid.empty()) return {};
+  const auto& files = command.sheet.captures;
+  if (std::all_of(files.begin(), files.end(), [](const std::string& file) { return fs::is_directory(file); }))
+    return folder_pairs(files);
+  return command.all_pairs ? every_pair(files) : FilePairs{};
+}
+
 int run(Measuring& command) {
   const MeasurementDescriptor& descriptor = *command.descriptor;
+  command.pairs = pairs_of(command);
   const std::size_t files = command.sheet.captures.size(),
-                    count = descriptor.input == MeasuredInput::against && files > 1 ? files - 1 : files;
+                    count = !command.pairs.pairs.empty() ? command.pairs.pairs.size()
+                            : descriptor.input == MeasuredInput::against && files > 1 ? files - 1
+                                                                                      : files;
   if (descriptor.input == MeasuredInput::pair && files > 2)
     throw Error(ErrorCode::bad_argument, "a pair is two files, or two channels of one");
   std::vector<std::string> inputs{command.stimulus, command.reference};
-  for (const ExtraInput& input : descriptor.inputs) inputs.push_back(command.inputs.at(input.name));
+  for (const auto& [name, file] : command.inputs) inputs.push_back(file);
+  for (const auto& [name, row] : command.rows) inputs.insert(inputs.end(), row.begin(), row.end());
   command.sheet.check(reading_names(descriptor), checked_outputs(command, count), inputs);
   require_in_range(command.fields);
   MeasureRequest request = request_of(command, count);
@@ -298,6 +349,8 @@ int run(Measuring& command) {
   const Measurement& measurement = *command.measurement;
   Delivery delivery{.sheets = sheets};
   delivery.rows = measurement.rows(sheets);
+  if (request.pairs)
+    delivery.rows = RowLayout{.heading = "A / B", .columns = descriptor.grid, .grid = command.pairs.grid};
   if (!descriptor.pictures.empty())
     delivery.picture =
         measurement.picture(sheets, command.draw.empty() ? descriptor.pictures.front().word : command.draw);
@@ -335,9 +388,17 @@ void add_measurement(CLI::App& app, const MeasurementDescriptor& descriptor, Act
   add_gate_options(*sub, *command);
   for (const OptionField& field : command->fields) add_field(*sub, field);
   for (const ExtraInput& input : descriptor.inputs)
-    sub->add_option("--" + input.name, command->inputs[input.name], input.sentence);
+    if (input.row)
+      sub->add_option("--" + input.name, command->rows[input.name], input.sentence)->delimiter(',');
+    else
+      sub->add_option("--" + input.name, command->inputs[input.name], input.sentence);
   for (const ExtraOutput& output : descriptor.outputs)
     sub->add_option("--" + output.name, command->outputs[output.name], output.sentence);
+  if (!descriptor.grid.empty())
+    sub->add_flag(
+        "--all-pairs", command->all_pairs,
+        "compare each file with every other one; folders instead of files are compared file by file, by "
+        "their names");
   if (descriptor.pictures.size() > 1)
     sub->add_option("--draw", command->draw, picture_help(descriptor.pictures))
         ->check(CLI::IsMember(words_of(descriptor.pictures)));

@@ -201,9 +201,50 @@ Sheet without_rows(const Sheet& sheet, const RowLayout& layout) {
   return rest;
 }
 
+// What a cell says of one sheet: of the channel whose first reading is the highest.
+std::string cell_of(const Sheet& sheet, const std::vector<std::string>& names) {
+  const Reading* worst = nullptr;
+  for (const Reading& r : sheet.readings)
+    if (!names.empty() && r.name == names.front() && r.value &&
+        (worst == nullptr || *r.value > *worst->value))
+      worst = &r;
+  std::string text = worst != nullptr ? value_text(*worst) : "";
+  for (std::size_t i = 1; i < names.size(); ++i) {
+    const auto other = std::find_if(sheet.readings.begin(), sheet.readings.end(),
+                                    [&](const Reading& r) { return r.name == names[i]; });
+    if (other != sheet.readings.end()) text += (text.empty() ? "" : " ") + value_text(*other);
+  }
+  return text.empty() ? "not compared" : text;
+}
+
+std::string grid_table(const std::vector<Sheet>& sheets, const RowLayout& layout) {
+  const PairGrid& grid = layout.grid;
+  std::string text;
+  for (const Sheet& sheet : sheets)
+    for (const Finding& finding : sheet.findings)
+      if (finding.severity != Severity::note)
+        text += fmt::format("{}: {}: {}\n", printable(sheet.capture.file), name_of(finding.severity),
+                            printable(finding.text));
+  std::vector<std::vector<std::string>> cells(grid.rows.size() + 1,
+                                              std::vector<std::string>(grid.columns.size() + 1));
+  cells[0][0] = layout.heading;
+  for (std::size_t c = 0; c < grid.columns.size(); ++c) cells[0][c + 1] = grid.columns[c];
+  for (std::size_t r = 0; r < grid.rows.size(); ++r) cells[r + 1][0] = grid.rows[r];
+  for (std::size_t i = 0; i < std::min(sheets.size(), grid.places.size()); ++i)
+    cells[grid.places[i].first + 1][grid.places[i].second + 1] = cell_of(sheets[i], layout.columns);
+  // Of a triangle the last row and the first column hold nothing.
+  const bool triangle = grid.rows == grid.columns && grid.rows.size() > 1;
+  if (triangle) {
+    cells.pop_back();
+    for (auto& row : cells) row.erase(row.begin() + 1);
+  }
+  return text + "\n" + aligned(cells, {});
+}
+
 }  // namespace
 
 std::string row_table(const std::vector<Sheet>& sheets, const RowLayout& layout) {
+  if (!layout.grid.places.empty()) return grid_table(sheets, layout);
   std::string text;
   const std::size_t rows = layout.rows_by.empty() ? std::min(layout.names.size(), sheets.size()) : 0;
   if (!layout.rows_by.empty()) {

@@ -284,6 +284,71 @@ TEST_F(Against, DynamicsTellPloversDetectorsAndItsPanel) {
   EXPECT_HAS(bad(3, "dynamics n.wav peak.wav"), "no steps of tone, block or sweep was recognised");
 }
 
+// Another unit is the ruler: at which value of its panel it is as fast.
+TEST_F(Against, DynamicsSayWhatAnotherUnitWouldBeSetTo) {
+  make_levels_and_block(file("press.toml"));
+  good("make --recipe press.toml -o press.wav");
+  const auto feed = [&](const std::string& settings, const std::string& name) {
+    good("feed press.wav --quiet --through 'sim:plover?" + settings + "' -o " + name);
+  };
+  for (const char* ms : {"5", "10", "20", "50"})
+    feed(std::string("release=100&attack=") + ms, std::string("plover-attack-") + ms + ".wav");
+  feed("release=100&attack=12", "unit.wav");
+  feed("release=100&attack=2", "fast.wav");
+  const std::string ladder = " --like plover-attack-20.wav plover-attack-5.wav plover-attack-10.wav";
+  const std::string text =
+      good("dynamics press.wav unit.wav fast.wav --panel-attack 12,8" + ladder + " plover-attack-50.wav");
+  EXPECT_HAS(text, "unit.wav: attack: as fast as plover at 12 ms ± ");
+  EXPECT_HAS(text, "between its 10 and 20 ms");
+  EXPECT_HAS(text, "unit.wav: the panel's attack of 12 ms = ");
+  EXPECT_HAS(text, "fast.wav: the panel's attack of 8 ms = ");
+  EXPECT_HAS(text, "fast.wav: attack: faster than plover at 5 ms, the fastest of its captures");
+  EXPECT_EQ(text.find("release: as fast as"), std::string::npos) << text;  // the same everywhere
+  const json sheet = json::parse(good("dynamics press.wav unit.wav --json" + ladder));
+  const json like = reading(sheet, "attack_like_ms");
+  EXPECT_NEAR(like["value"], 12, like["uncertainty"].get<double>());
+  EXPECT_LT(like["uncertainty"], 1.0);
+  EXPECT_EQ(like["conditions"]["like"], "plover");
+  // Names that say nothing need --like-panel; a ladder of nothing is no ladder.
+  EXPECT_HAS(bad(2, "dynamics press.wav unit.wav --like fast.wav plover-attack-20.wav"), "--like-panel");
+  good("dynamics press.wav unit.wav --like fast.wav plover-attack-20.wav --like-panel 2,20");
+  EXPECT_HAS(bad(2, "dynamics press.wav unit.wav --like fast.wav"), "at least two");
+  EXPECT_HAS(bad(2, "dynamics press.wav unit.wav --panel-attack 5,10"), "2 values for 1 capture");
+  EXPECT_HAS(good("dynamics press.wav unit.wav --like unit.wav fast.wav --like-panel 5,10"),
+             "not compared with ");
+}
+
+// Cables and takes: every pair in one grid, and folders of the same takes.
+TEST_F(Against, NullComparesAllPairsAndFolders) {
+  good("make noise --seconds 2 --level -20 --no-marks -o one.wav");
+  good("make noise --seconds 2 --level -20 --no-marks --noise-seed 9 -o hiss.wav");
+  for (const char* name : {"first", "second"}) {
+    std::filesystem::create_directory(file(name));
+    good(std::string("feed one.wav --quiet --bits 24 --through 'sim:avocet?bell=0.5' -o ") + name +
+         "/voice.wav");
+  }
+  std::filesystem::create_directory(file("clean"));
+  good("feed one.wav --quiet --bits 24 --through 'sim:dunlin' -o clean/voice.wav");
+  const std::string text = good("null first/voice.wav second/voice.wav clean/voice.wav hiss.wav --all-pairs");
+  EXPECT_HAS(text, "1 of 3 pairs differ by no more than noise or rounding; most alike: first/voice.wav and ");
+  EXPECT_HAS(text, "; 3 cannot be compared");
+  EXPECT_HAS(text, "hiss.wav: warning: not compared with clean/voice.wav: ");
+  EXPECT_HAS(text, "not compared");
+  EXPECT_HAS(text, "linear");
+  const json sheets =
+      json::parse(good("null first/voice.wav second/voice.wav clean/voice.wav --all-pairs --json"));
+  ASSERT_EQ(sheets.size(), 3U);
+  EXPECT_EQ(reading(sheets[0], "verdict")["value"], "identical");
+  EXPECT_EQ(reading(sheets[2], "verdict")["value"], "linear");
+  const std::string folders = good("null first second clean");
+  EXPECT_HAS(folders, "A / B  second     clean\n");
+  EXPECT_HAS(folders, "voice");
+  EXPECT_HAS(folders, "identical");
+  good("feed one.wav --quiet --bits 24 --through 'sim:dunlin' -o first/drums.wav");
+  EXPECT_HAS(bad(3, "null first second"), "there is no 'drums' in it");
+  bad(3, "null one.wav hiss.wav --all-pairs");
+}
+
 TEST_F(Against, StandInsAndTheirPluginsAreTheSame) {
   good("make noise --seconds 1 --level -12 -o n.wav");
   for (const auto& [name, settings] :

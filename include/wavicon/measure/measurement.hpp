@@ -55,6 +55,7 @@ WAVICON_EXPORT void require_in_range(const std::vector<OptionField>& fields);
 struct ExtraInput {
   std::string name;  ///< "reference"
   std::string sentence;
+  bool row = false;  ///< several, each judged as a capture (against A, where there is one)
 };
 
 /// Audio that is made on the way.
@@ -84,13 +85,15 @@ struct MeasureRequest {
   Selection selection;
   std::optional<int> channel;  ///< from 0; none: all
   RmsReference rms_reference = RmsReference::square;
-  std::string picture;                          ///< the word of a PictureChoice; empty: the first
-  std::optional<JudgedCapture> reference;       ///< A, where there is one
-  std::optional<JudgedCapture> clean_signal;    ///< that the captures hold: see by_reference
-  std::map<std::string, JudgedCapture> inputs;  ///< by ExtraInput::name
-  OpenSink open_sink;                           ///< empty: no output is wanted
-  std::function<void(double)> progress;         ///< 0 … 1, when given
-  std::size_t capture_count = 1;                ///< that will be measured
+  std::string picture;                                     ///< the word of a PictureChoice; empty: the first
+  std::optional<JudgedCapture> reference;                  ///< A, where there is one
+  std::optional<JudgedCapture> clean_signal;               ///< that the captures hold: see by_reference
+  std::map<std::string, JudgedCapture> inputs;             ///< by ExtraInput::name
+  std::map<std::string, std::vector<JudgedCapture>> rows;  ///< those that are several
+  OpenSink open_sink;                                      ///< empty: no output is wanted
+  std::function<void(double)> progress;                    ///< 0 … 1, when given
+  std::size_t capture_count = 1;                           ///< that will be measured
+  bool pairs = false;  ///< each capture has an A of its own: the sheets are read as a grid
 };
 
 /// One measurement with its options, ready to be run: over one capture after the other, then conclude().
@@ -152,6 +155,8 @@ struct MeasurementDescriptor {
   std::vector<ExtraOutput> outputs;
   std::vector<PictureChoice> pictures;  ///< the first is the default; empty: none
   bool draws_several = true;            ///< captures over each other in one picture
+  std::vector<std::string> grid;        ///< readings of a cell, the one that decides first, where files are
+                                        ///< compared by pairs; empty: they cannot be
   bool of_one_file = false;             ///< against: A and B may be channels of one file
   bool all_parts_at_once = false;       ///< every part that suits is measured together
   bool recognises = false;              ///< signals without a recipe are taken apart first

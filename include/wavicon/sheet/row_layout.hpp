@@ -2,10 +2,18 @@
 #pragma once
 // Sheets that are read better as rows of a table, as plain data: measurements say it, `present` prints it.
 
+#include <cstddef>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace wavicon {
+
+/// Sheets of pairs: where each stands, as row and column.
+struct PairGrid {
+  std::vector<std::string> rows, columns;                   ///< names
+  std::vector<std::pair<std::size_t, std::size_t>> places;  ///< one for each sheet; empty: no grid
+};
 
 /// Either sheets as rows, or one sheet with a row for each value of a condition.
 struct RowLayout {
@@ -16,6 +24,7 @@ struct RowLayout {
   std::string row_words;  ///< a condition in words: each reading has a row of its own, those of one value
                           ///< together, and readings without the condition stand above as they do elsewhere
   std::string column_condition;  ///< and a condition in a last column; empty: none
+  PairGrid grid;  ///< instead: sheets in a grid, a cell with the `columns` of its worst channel
 };
 
 }  // namespace wavicon

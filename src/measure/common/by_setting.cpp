@@ -57,17 +57,35 @@ std::optional<double> number_between(const std::string& name, const Shared& shar
 
 }  // namespace
 
-std::vector<std::size_t> order_by_setting(const std::vector<std::string>& names) {
-  std::vector<std::size_t> places(names.size());
-  std::iota(places.begin(), places.end(), std::size_t{0});
-  if (names.size() < 2) return places;
+std::vector<double> setting_values(const std::vector<std::string>& names) {
+  if (names.size() < 2) return {};
   const Shared shared = around_numbers(names.front(), shared_of(names));
   std::vector<double> values;
   for (const std::string& name : names) {
     const auto value = number_between(name, shared);
-    if (!value) return places;
+    if (!value) return {};
     values.push_back(*value);
   }
+  return values;
+}
+
+std::string shared_name(const std::vector<std::string>& names) {
+  if (names.empty()) return {};
+  std::string shared = names.front();
+  for (const std::string& name : names)
+    shared.resize(static_cast<std::size_t>(
+        std::mismatch(shared.begin(), shared.end(), name.begin(), name.end()).first - shared.begin()));
+  if (const auto folder = shared.find_last_of("/\\"); folder != std::string::npos)
+    shared.erase(0, folder + 1);
+  while (!shared.empty() && std::isalpha(static_cast<unsigned char>(shared.back())) == 0) shared.pop_back();
+  return shared;
+}
+
+std::vector<std::size_t> order_by_setting(const std::vector<std::string>& names) {
+  std::vector<std::size_t> places(names.size());
+  std::iota(places.begin(), places.end(), std::size_t{0});
+  const std::vector<double> values = setting_values(names);
+  if (values.empty()) return places;
   std::stable_sort(places.begin(), places.end(),
                    [&](std::size_t p, std::size_t q) { return values[p] < values[q]; });
   return places;

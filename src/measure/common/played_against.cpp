@@ -14,6 +14,11 @@ const JudgedCapture& played_reference(const MeasureRequest& request, const Judge
                     "('wavicon show' tells what was): make a stimulus with 'wavicon make staircase --marks', "
                     "or name its recipe by --stimulus",
                     a.info().file));
+  require_placed(a, b);
+  return a;
+}
+
+void require_placed(const JudgedCapture& a, const JudgedCapture& b) {
   if (!b.played())
     throw Error(ErrorCode::bad_input,
                 a.stimulus().marks()
@@ -23,7 +28,6 @@ const JudgedCapture& played_reference(const MeasureRequest& request, const Judge
                     : fmt::format("it cannot be lined up with {}: too little in common, or frames were lost; "
                                   "what is measured has to know where each part lies",
                                   a.info().file));
-  return a;
 }
 
 }  // namespace wavicon::measure_detail

@@ -10,4 +10,7 @@ namespace wavicon::measure_detail {
 /// it.
 [[nodiscard]] const JudgedCapture& played_reference(const MeasureRequest& request, const JudgedCapture& b);
 
+/// @throws Error bad_input for a B in which nothing says where A's parts lie.
+void require_placed(const JudgedCapture& a, const JudgedCapture& b);
+
 }  // namespace wavicon::measure_detail

@@ -4,8 +4,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
+#include <string_view>
 #include <utility>
 
+#include "measure/common/by_setting.hpp"
 #include "measure/common/option_fields.hpp"
 #include "measure/common/played_against.hpp"
 #include "wavicon/measure/dynamics/dynamics.hpp"
@@ -20,21 +23,42 @@ constexpr double kMostPanelMs = 1e5;  // a release of a hundred seconds
 class Dynamics : public Measurement {
  public:
   std::vector<OptionField> fields() override {
-    return {{.key = "panel_attack_ms",
-             .target = &panel_.attack_ms,
-             .unit = "ms",
-             .sentence = "what the unit's panel says, in ms",
-             .range = Range{1e-6, kMostPanelMs}},
-            {.key = "panel_release_ms",
-             .target = &panel_.release_ms,
-             .unit = "ms",
-             .sentence = "what the unit's panel says, in ms",
-             .range = Range{1e-6, kMostPanelMs}}};
+    return {
+        {.key = "panel_attack_ms",
+         .target = &attack_ms_,
+         .unit = "ms",
+         .sentence = "what the unit's panel says, in ms: one value, or one for each capture (5,10,20)",
+         .range = Range{1e-6, kMostPanelMs}},
+        {.key = "panel_release_ms",
+         .target = &release_ms_,
+         .unit = "ms",
+         .sentence = "what the unit's panel says, in ms: one value, or one for each capture",
+         .range = Range{1e-6, kMostPanelMs}},
+        {.key = "like_panel_ms",
+         .target = &like_ms_,
+         .unit = "ms",
+         .sentence = "what the other unit's panel said, one value for each capture of --like (default: the "
+                     "numbers in their names)",
+         .range = Range{0, kMostPanelMs}}};
   }
 
-  std::vector<Sheet> measure(const MeasureRequest& request, const JudgedCapture& b, std::size_t) override {
+  void check(const MeasureRequest& request) const override {
+    for (const auto& [values, name] :
+         {std::pair{&attack_ms_, "--panel-attack"}, {&release_ms_, "--panel-release"}})
+      if (values->size() > 1 && values->size() != request.capture_count)
+        throw Error(
+            ErrorCode::bad_argument,
+            fmt::format("{} has {} values for {} capture{}: give one, or one for each", name, values->size(),
+                        request.capture_count, request.capture_count == 1 ? "" : "s"));
+  }
+
+  std::vector<Sheet> measure(const MeasureRequest& request, const JudgedCapture& b,
+                             std::size_t index) override {
     const JudgedCapture& a = played_reference(request, b);
-    return {dynamics_sheet(measure_dynamics(a, b, request.selection.part), a.info(), b.info(), panel_)};
+    if (index == 0) measure_like(request, a);
+    const PanelValues panel{.attack_ms = of_capture(attack_ms_, index),
+                            .release_ms = of_capture(release_ms_, index)};
+    return {dynamics_sheet(measure_dynamics(a, b, request.selection.part), a.info(), b.info(), panel, like_)};
   }
 
   Picture picture(const std::vector<Sheet>& sheets, const std::string& word) const override {
@@ -61,7 +85,50 @@ class Dynamics : public Measurement {
   }
 
  private:
-  PanelValues panel_;
+  static std::optional<double> of_capture(const std::vector<double>& values, std::size_t index) {
+    if (values.empty()) return std::nullopt;
+    return values[std::min(index, values.size() - 1)];
+  }
+
+  // The other unit, capture by capture, in the order of its panel.
+  void measure_like(const MeasureRequest& request, const JudgedCapture& a) {
+    like_ = {};
+    const auto row = request.rows.find("like");
+    if (row == request.rows.end() || row->second.empty()) return;
+    std::vector<std::string> files;
+    for (const JudgedCapture& one : row->second) files.push_back(one.info().file);
+    if (files.size() < 2)
+      throw Error(ErrorCode::bad_argument,
+                  "--like takes at least two captures of the other unit, at two values of its panel");
+    const std::vector<double> values = like_ms_.empty() ? setting_values(files) : like_ms_;
+    if (values.size() != files.size())
+      throw Error(ErrorCode::bad_argument,
+                  like_ms_.empty()
+                      ? "the names of --like do not differ in one number alone: say by --like-panel what the "
+                        "panel said for each of them"
+                      : fmt::format("--like-panel has {} values for {} captures of --like", values.size(),
+                                    files.size()));
+    like_.name = name_of_other(files);
+    for (std::size_t i = 0; i < files.size(); ++i) {
+      require_placed(a, row->second[i]);
+      like_.rungs.push_back({values[i], measure_dynamics(a, row->second[i], request.selection.part)});
+    }
+    std::stable_sort(like_.rungs.begin(), like_.rungs.end(),
+                     [](const LikeRung& p, const LikeRung& q) { return p.panel_ms < q.panel_ms; });
+  }
+
+  // "plover" of "plover-attack-5.wav" and "plover-attack-10.wav".
+  static std::string name_of_other(const std::vector<std::string>& files) {
+    std::string name = shared_name(files);
+    for (const std::string_view word : {"attack", "release", "ms"})
+      if (name.size() > word.size() && name.compare(name.size() - word.size(), word.size(), word) == 0 &&
+          std::isalnum(static_cast<unsigned char>(name[name.size() - word.size() - 1])) == 0)
+        name.resize(name.size() - word.size() - 1);
+    return name.empty() ? "the other unit" : name;
+  }
+
+  std::vector<double> attack_ms_, release_ms_, like_ms_;
+  LikeLadder like_;
 };
 
 }  // namespace
@@ -73,6 +140,10 @@ MeasurementDescriptor dynamics_measurement() {
       .input = MeasuredInput::against,
       .tables = {dynamics_readings},
       .part_help = "measure this staircase or block alone (default: all of them)",
+      .inputs = {{.name = "like",
+                  .sentence = "captures of another unit at several values of its attack or release: says at "
+                              "which of them it is as fast as B",
+                  .row = true}},
       .pictures = {{"static", "the static curve"},
                    {"gain", "the gain over time"},
                    {"attack", "attacks on one time scale"},

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "measure/common/level.hpp"
+#include "wavicon/measure/dynamics/as_fast.hpp"
 #include "wavicon/measure/dynamics/dynamics.hpp"
 #include "wavicon/sheet/sheet_builder.hpp"
 
@@ -22,8 +23,9 @@ constexpr double kReturned = 0.98;     // of the change
 constexpr double kTo90 = 2.302585093;  // constants to 90 % of one exponential
 constexpr double kTo99 = 4.6;          // time constants to 99 %: ln 100
 constexpr double kOvershootDb = 0.1;
-constexpr double kShownTimes = 6;  // of the time to 63 %, of shapes
-constexpr double kCloseMs = 0.15;  // of what the panel says, as a share
+constexpr double kShownTimes = 6;    // of the time to 63 %, of shapes
+constexpr double kCloseMs = 0.15;    // of what the panel says, as a share
+constexpr double kOtherShape = 0.2;  // of the other unit's value: to 63 % and to 90 % say the same within it
 
 std::string milliseconds(double s) {
   const double ms = 1000 * s;
@@ -32,8 +34,9 @@ std::string milliseconds(double s) {
 
 class Writer {
  public:
-  Writer(SheetBuilder& sheet, const CaptureInfo& a, const PanelValues& panel, double rate)
-      : sheet_(sheet), a_(a), panel_(panel), rate_(rate) {}
+  Writer(SheetBuilder& sheet, const CaptureInfo& a, const PanelValues& panel, const LikeLadder& like,
+         double rate)
+      : sheet_(sheet), a_(a), panel_(panel), like_(like), rate_(rate) {}
 
   void write(const ChannelDynamics& c, int channel) {
     channel_ = channel;
@@ -47,6 +50,12 @@ class Writer {
                                    [](const auto& s) { return s.curve.has_value(); });
     several_ = c.blocks.size() > 1;
     for (const BlockDynamics& b : c.blocks) write(b, curve);
+    if (!like_.rungs.empty() && !compared_)
+      say(Severity::warning, FindingCode::not_measured,
+          fmt::format(
+              "not compared with {}: neither its attack nor its release changes from one capture to the "
+              "next by more than what is uncertain of it, in the order of its panel",
+              like_.name));
   }
 
  private:
@@ -211,12 +220,60 @@ class Writer {
           1000 * step.to_90_uncertainty_s / kTo90);
   }
 
+  // At which value of the other unit's panel it takes as long.
+  void compare(const char* what, const BlockDynamics& b, GainStep BlockDynamics::*step) {
+    const auto to_90 = as_fast(b, step, &GainStep::to_90_s, &GainStep::to_90_uncertainty_s),
+               to_63 = as_fast(b, step, &GainStep::to_63_s, &GainStep::to_63_uncertainty_s);
+    if (!to_90) return;
+    compared_ = true;
+    Reading& like =
+        add(fmt::format("{}_like_ms", what).c_str(), to_90->panel_ms,
+            {{"like", like_.name}, {"between_ms", std::vector{to_90->below_ms, to_90->above_ms}}});
+    like.bound = to_90->faster || to_90->slower;
+    if (!like.bound) like.uncertainty = to_90->uncertainty_ms;
+    if (like.bound) {
+      say(Severity::note, FindingCode::result,
+          fmt::format("{}: {} than {} at {:g} ms, {} of its captures", what,
+                      to_90->faster ? "faster" : "slower", like_.name, to_90->panel_ms,
+                      to_90->faster ? "the fastest" : "the slowest"));
+      return;
+    }
+    std::string text = fmt::format(
+        "{}: as fast as {} at {:.3g} ms ± {:.2g} ms (to 90 %, between its {:g} and {:g} ms)", what,
+        like_.name, to_90->panel_ms, to_90->uncertainty_ms, to_90->below_ms, to_90->above_ms);
+    if (to_63 && !to_63->faster && !to_63->slower &&
+        std::abs(to_63->panel_ms - to_90->panel_ms) >
+            std::max(kOtherShape * to_90->panel_ms, to_63->uncertainty_ms + to_90->uncertainty_ms))
+      text += fmt::format("; to 63 % it is {:.3g} ms: the two move along other shapes", to_63->panel_ms);
+    say(Severity::note, FindingCode::result, text);
+  }
+
+  std::optional<AsFast> as_fast(const BlockDynamics& b, GainStep BlockDynamics::*step,
+                                std::optional<double> GainStep::*time, double GainStep::*sure) const {
+    const auto& own = (b.*step).*time;
+    if (!own) return std::nullopt;
+    std::vector<RungTime> rungs;
+    for (const LikeRung& rung : like_.rungs) {
+      const auto& channels = rung.result.channels;
+      if (channels.empty()) continue;
+      const auto& channel = channels[std::min(static_cast<std::size_t>(channel_), channels.size() - 1)];
+      for (const BlockDynamics& other : channel.blocks) {
+        // What is over within the window is a bound, and no rung.
+        const GainStep& move = other.*step;
+        if (other.part == b.part && !move.models.empty() && move.*time && *move.to_63_s >= other.window_s)
+          rungs.push_back({rung.panel_ms, *(move.*time), move.*sure});
+      }
+    }
+    return as_fast_as(rungs, *own, (b.*step).*sure);
+  }
+
   void write_attack(const BlockDynamics& b, const std::string& of, const std::string& name, bool curve) {
     const GainStep& up = b.attack;
     add("onset_ms", up.onset_s ? std::optional(1000 * *up.onset_s) : std::nullopt,
         {{"to", std::string("10 %")}, {"window_ms", 1000 * b.window_s}}, 1000 * up.onset_uncertainty_s);
     if (up.to_63_s && *up.to_63_s < b.window_s) return write_unseen_attack(b, of);
     times("attack", up);
+    compare("attack", b, &BlockDynamics::attack);
     if (up.overshoot_db > kOvershootDb) add("overshoot_db", up.overshoot_db, {}, up.overshoot_uncertainty_db);
     if (up.to_63_s && up.to_90_s)
       say(Severity::note, FindingCode::result,
@@ -307,6 +364,7 @@ class Writer {
     if (down.models.empty()) return;
     const ModelFit& best = down.models.front();
     times("release", down);
+    compare("release", b, &BlockDynamics::release);
     if (best.hold_s > 2 * b.window_s) add("hold_ms", 1000 * best.hold_s, {}, 1000 * best.hold_uncertainty_s);
     const bool two = best.model == DetectorModel::two_constants;
     if (two) {
@@ -368,6 +426,8 @@ class Writer {
   SheetBuilder& sheet_;
   const CaptureInfo& a_;
   const PanelValues& panel_;
+  const LikeLadder& like_;
+  bool compared_ = false;
   double rate_;
   int channel_ = 0;
   bool several_ = false;
@@ -377,9 +437,9 @@ class Writer {
 }  // namespace
 
 Sheet dynamics_sheet(const DynamicsResult& r, const CaptureInfo& a, const CaptureInfo& b,
-                     const PanelValues& panel) {
+                     const PanelValues& panel, const LikeLadder& like) {
   SheetBuilder sheet(dynamics_readings(), b);
-  Writer writer(sheet, a, panel, r.sample_rate_hz);
+  Writer writer(sheet, a, panel, like, r.sample_rate_hz);
   for (std::size_t c = 0; c < r.channels.size(); ++c) writer.write(r.channels[c], static_cast<int>(c));
   return sheet.finish();
 }

@@ -96,7 +96,7 @@ class Null : public Measurement {
           fmt::format("{} has {:g} Hz and {} has {:g} Hz; --resample brings the lower one up to the higher",
                       a.info().file, a.sample_rate_hz(), b.info().file, b.sample_rate_hz()));
     const int channels = std::max(a.channel_count(), b.channel_count());
-    const std::string item = request.capture_count > 1 && request.open_sink ? item_of(b) : "";
+    const std::string item = request.capture_count > 1 && request.open_sink ? item_of(request, b) : "";
     Trail residual(request, "residual", item, rate, channels, ratio_from_db(residual_gain_db_)),
         aligned(request, "aligned", item, rate, channels, 1);
     const double all = a.seconds() * rate;
@@ -117,6 +117,12 @@ class Null : public Measurement {
                           std::nullopt});
     sheet.findings.insert(sheet.findings.end(), findings.begin(), findings.end());
     return {std::move(sheet)};
+  }
+
+  void conclude(const MeasureRequest& request, std::vector<Sheet>&) override { pairs_ = request.pairs; }
+
+  std::string answer(const std::vector<Sheet>& sheets) const override {
+    return pairs_ ? null_pairs_answer(sheets) : "";
   }
 
   Picture picture(const std::vector<Sheet>& sheets, const std::string& word) const override {
@@ -146,18 +152,21 @@ class Null : public Measurement {
   }
 
  private:
-  // The name of B without its folder and ending; of another B of that name with a number.
-  std::string item_of(const JudgedCapture& b) {
-    const std::string& file = b.info().file;
-    const std::size_t slash = file.find_last_of('/'), begin = slash == std::string::npos ? 0 : slash + 1,
-                      dot = file.find_last_of('.');
-    const std::string stem =
-        file.substr(begin, dot == std::string::npos || dot <= begin ? std::string::npos : dot - begin);
+  // The name of B without its folder and ending, of pairs behind that of A; with a number where it is taken.
+  std::string item_of(const MeasureRequest& request, const JudgedCapture& b) {
+    const std::string stem = request.pairs
+                                 ? stem_of(request.reference->info().file) + "-" + stem_of(b.info().file)
+                                 : stem_of(b.info().file);
     std::string item = stem;
     for (int n = 2; std::find(items_.begin(), items_.end(), item) != items_.end(); ++n)
       item = fmt::format("{}-{}", stem, n);
     items_.push_back(item);
     return item;
+  }
+  static std::string stem_of(const std::string& file) {
+    const std::size_t slash = file.find_last_of('/'), begin = slash == std::string::npos ? 0 : slash + 1,
+                      dot = file.find_last_of('.');
+    return file.substr(begin, dot == std::string::npos || dot <= begin ? std::string::npos : dot - begin);
   }
   [[nodiscard]] NullOptions wanted(const Selection& selection) const {
     NullOptions options = options_;
@@ -210,6 +219,7 @@ class Null : public Measurement {
   std::vector<std::string> as_is_;
   std::vector<double> band_hz_;
   double residual_gain_db_ = 0;
+  bool pairs_ = false;
   std::vector<std::string> items_;  // names of files that were given away
 };
 
@@ -235,6 +245,7 @@ MeasurementDescriptor null_measurement() {
                        {"time", "residual and programme over time"},
                        {"depth", "depth per third octave"},
                        {"response", "the filter between A and B"}},
+          .grid = {"null_depth_db", "verdict"},
           .headline = {"null_depth_db", "delay_samples", "gain_db"},
           .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Null>(); }};
 }

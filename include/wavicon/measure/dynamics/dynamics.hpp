@@ -83,10 +83,23 @@ struct PanelValues {
   std::optional<double> release_ms;
 };
 
+/// A capture of another unit and what its panel said.
+struct LikeRung {
+  double panel_ms = 0;
+  DynamicsResult result;
+};
+
+/// Another unit over a row of values of its panel, for the sentence "as fast as … at 12 ms".
+struct LikeLadder {
+  std::string name;             ///< of the unit; empty: nothing to compare with
+  std::vector<LikeRung> rungs;  ///< rising in panel_ms, of the same A
+};
+
 /// Readings, the curves "static curve", "gain", "THD", "gain over time", "waveform", "attack shape" and
 /// "release shape", and findings.
 [[nodiscard]] WAVICON_EXPORT Sheet dynamics_sheet(const DynamicsResult& result, const CaptureInfo& a,
-                                                  const CaptureInfo& b, const PanelValues& panel = {});
+                                                  const CaptureInfo& b, const PanelValues& panel = {},
+                                                  const LikeLadder& like = {});
 
 /// What the sheets of this measurement can hold.
 [[nodiscard]] WAVICON_EXPORT const ReadingTable& dynamics_readings();

@@ -129,6 +129,10 @@ using NullSink = std::function<void(std::int64_t first_frame, std::span<const do
 [[nodiscard]] WAVICON_EXPORT Sheet null_sheet(const NullResult& result, const CaptureInfo& a,
                                               const CaptureInfo& b);
 
+/// Of sheets of pairs: how many are alike but for noise, which two differ least and which most, in one
+/// sentence.
+[[nodiscard]] WAVICON_EXPORT std::string null_pairs_answer(const std::vector<Sheet>& sheets);
+
 /// What the sheets of this measurement can hold.
 [[nodiscard]] WAVICON_EXPORT const ReadingTable& null_readings();
 
