@@ -33,6 +33,7 @@ constexpr double kProvenLeft = 1e-4;   // of the power: so much alike are no two
 constexpr double kPlainlyMore = 10;    // times that, at other places
 constexpr double kLeftByLine = 0.5;    // of the power beside a line that most segments lie on: -3 dB
 constexpr double kMostOfThem = 0.6;
+constexpr double kNearlyAll = 0.9;          // of the power: no room for a slip
 constexpr double kExplained = 0.7;          // of the power: no other place has as much
 constexpr std::int64_t kBesideLine = 2048;  // frames: more than a period of 24 Hz
 constexpr double kBesideAlike = 0.7;        // of how well all agree on the line
@@ -92,11 +93,38 @@ class Aligner {
       again.slips_untold = again.slips_untold || segments_.empty() || better_place(again);
       result = again;
     }
+    if (result.slips_untold && !result.slips.empty())
+      if (const auto whole = along_one_line(result)) result = *whole;
     if (result.slips_untold && !options_.doubtful) return std::nullopt;
     return result;
   }
 
  private:
+  // A bar of a machine that drifts fits a bar off as well, and looks like a slip there and back. Where nearly
+  // all of the reference lies on the line of the longest piece, there is none.
+  std::optional<Alignment> along_one_line(const Alignment& found) {
+    Alignment whole = found;
+    whole.slips.clear();
+    const double explained = intake_detail::explained_power(
+        {a_, b_, options_, timer(), segment_search(), places_, length_}, whole);
+    if (explained < kNearlyAll) return std::nullopt;
+    segments_.clear();
+    line_ = DelayLine(length_);
+    line_.set({found.delay_frames, found.frames_per_frame - 1});
+    for (const std::int64_t first : places_) {
+      const Segment segment{
+          first, line_.line().at(static_cast<double>(first) + 0.5 * static_cast<double>(length_)), 1, 0};
+      if (timer().alike(segment, line_.line()) > kPlainlyAlike) segments_.push_back(segment);
+    }
+    if (segments_.empty()) return std::nullopt;
+    settle(options_.drift);
+    finish(whole);
+    timer().take_gain(segments_, whole);
+    whole.slips_untold = !intake_detail::slips_are_told(
+        {a_, b_, options_, timer(), segment_search(), places_, length_}, segments_, line_.line(), whole);
+    return whole.slips_untold ? std::nullopt : std::optional(whole);
+  }
+
   // Of a row of hits, which may repeat one sound, the whole row tells where it lies: nearly all of its hits,
   // and none of them alone. Between its hits frames may be lost that it does not see.
   std::optional<Alignment> by_row() {
