@@ -73,17 +73,26 @@ std::vector<std::string> short_names(const std::vector<Sheet>& sheets) {
   return names;
 }
 
+// What a sheet says, a sentence a line.
+std::string findings_text(const Sheet& sheet) {
+  std::string text;
+  for (const Finding& finding : sheet.findings) {
+    const bool of_channel = finding.channel && sheet.capture.channels > 1;
+    const std::string where =
+        printable(sheet.capture.file) +
+        (of_channel ? (sheet.capture.file.empty() ? "" : ", ") + channel_name(sheet, *finding.channel) : "");
+    text += fmt::format("{}{}{}{}\n", where, where.empty() ? "" : ": ",
+                        finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ",
+                        printable(finding.text));
+  }
+  return text;
+}
+
 }  // namespace
 
 std::string comparison_table(const std::vector<Sheet>& sheets) {
   std::string text;
-  for (const Sheet& sheet : sheets)
-    for (const Finding& finding : sheet.findings)
-      text += fmt::format(
-          "{}{}: {}{}\n", printable(sheet.capture.file),
-          finding.channel && sheet.capture.channels > 1 ? ", " + channel_name(sheet, *finding.channel) : "",
-          finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ",
-          printable(finding.text));
+  for (const Sheet& sheet : sheets) text += findings_text(sheet);
   std::vector<Row> rows;
   for (const Sheet& sheet : sheets)
     for (const Row& row : rows_of(sheet, sheets))
@@ -253,10 +262,13 @@ std::string row_table(const std::vector<Sheet>& sheets, const RowLayout& layout)
     }
     return text;
   }
-  text += ladder_table({sheets.begin(), sheets.begin() + static_cast<std::ptrdiff_t>(rows)}, layout.names,
-                       layout.columns, layout.heading);
-  for (std::size_t i = rows; i < sheets.size(); ++i) text += sheet_table(sheets[i]);
-  return text;
+  std::string rest;
+  for (std::size_t i = rows; i < sheets.size(); ++i)
+    rest += layout.rest_in_words ? findings_text(sheets[i]) : sheet_table(sheets[i]);
+  // What sums up the rows stands before them.
+  const std::string table = ladder_table({sheets.begin(), sheets.begin() + static_cast<std::ptrdiff_t>(rows)},
+                                         layout.names, layout.columns, layout.heading);
+  return layout.rest_in_words ? rest + "\n" + table : table + rest;
 }
 
 }  // namespace wavicon

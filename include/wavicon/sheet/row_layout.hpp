@@ -19,6 +19,7 @@ struct PairGrid {
 struct RowLayout {
   std::string heading;             ///< of the first column
   std::vector<std::string> names;  ///< one for each sheet that is a row; those beyond are shown whole
+  bool rest_in_words = false;      ///< of the sheets beyond only what they say
   std::string rows_by;  ///< instead: the condition whose values are the rows; empty: sheets are rows
   std::vector<std::string> columns;  ///< readings
   std::string row_words;  ///< a condition in words: each reading has a row of its own, those of one value

@@ -81,6 +81,15 @@ std::string shared_name(const std::vector<std::string>& names) {
   return shared;
 }
 
+std::string setting_word(const std::vector<std::string>& names) {
+  const std::string shared = shared_name(names);
+  std::size_t first = shared.size();
+  while (first > 0 &&
+         (std::isalpha(static_cast<unsigned char>(shared[first - 1])) != 0 || shared[first - 1] == '_'))
+    --first;
+  return first < shared.size() && !setting_values(names).empty() ? shared.substr(first) : "setting";
+}
+
 std::vector<std::size_t> order_by_setting(const std::vector<std::string>& names) {
   std::vector<std::size_t> places(names.size());
   std::iota(places.begin(), places.end(), std::size_t{0});

@@ -18,6 +18,9 @@ namespace wavicon::measure_detail {
 /// What all names begin with, without their folder, up to the last whole word; empty: nothing.
 [[nodiscard]] std::string shared_name(const std::vector<std::string>& names);
 
+/// The word before the number by which the names differ: "drive" of "tern-drive-6.wav"; else "setting".
+[[nodiscard]] std::string setting_word(const std::vector<std::string>& names);
+
 /// What tells each name apart from the others: the word around what differs ("oversampling=8"), else the
 /// name.
 [[nodiscard]] std::vector<std::string> setting_labels(const std::vector<std::string>& names);

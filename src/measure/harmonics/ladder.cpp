@@ -74,7 +74,9 @@ Sheet harmonics_ladder(const std::vector<LadderStep>& steps, const CaptureInfo& 
             curve_of(steps, hz, channel, reading, (order == 1 ? "THD" : fmt::format("H{}", order)) + at);
         if (curve.x.empty()) continue;
         // Relative to the fundamental an order grows by one dB less than by itself.
-        if (const auto slope = slope_of(curve); slope && order > 1) {
+        // A growth that is less sure than it is large says nothing.
+        if (const auto slope = slope_of(curve);
+            slope && order > 1 && slope->uncertainty < std::abs(slope->db_per_db + 1)) {
           sheet
               .add(fmt::format("h{}_growth_db_per_db", order), channel, slope->db_per_db + 1,
                    {{"frequency_hz", hz},
@@ -93,6 +95,54 @@ Sheet harmonics_ladder(const std::vector<LadderStep>& steps, const CaptureInfo& 
         sheet.say(Severity::note, FindingCode::result,
                   fmt::format("for each dB of the stimulus{}: {}", at, text), channel);
     }
+  return sheet.finish();
+}
+
+Sheet harmonics_over_setting(const std::vector<CaptureLadder>& ladders, const std::string& word) {
+  if (ladders.empty()) throw Error(ErrorCode::bad_argument, "a row of captures needs at least one");
+  CaptureInfo all = ladders.front().capture;
+  all.file.clear();
+  SheetBuilder sheet(harmonics_ladder_readings(), all);
+  const std::vector<LadderStep>& first = ladders.front().steps;
+  const bool one_hz = std::all_of(first.begin(), first.end(), [&](const LadderStep& step) {
+    return step.frequency_hz == first.front().frequency_hz;
+  });
+  for (int channel = 0; channel < std::max(1, all.channels); ++channel) {
+    const Curve* loudest = nullptr;
+    double loudest_dbfs = -1e9;
+    std::vector<Curve> curves(first.size());
+    for (std::size_t i = 0; i < first.size(); ++i) {
+      Curve& curve = curves[i];
+      curve = {
+          fmt::format("THD at {}{:g} dBFS", one_hz ? "" : fmt::format("{:g} Hz, ", first[i].frequency_hz),
+                      first[i].level_dbfs),
+          channel,
+          "",
+          "dB",
+          {},
+          {}};
+      for (const CaptureLadder& ladder : ladders)
+        for (const LadderStep& step : ladder.steps) {
+          if (step.frequency_hz != first[i].frequency_hz || step.level_dbfs != first[i].level_dbfs) continue;
+          const Reading* r = find_reading(step.sheet, "thd_db", channel);
+          if (r == nullptr || !r->value || r->bound) continue;
+          curve.x.push_back(ladder.setting);
+          curve.y.push_back(*r->value);
+        }
+      if (curve.x.size() == ladders.size() && first[i].level_dbfs > loudest_dbfs) {
+        loudest = &curve;
+        loudest_dbfs = first[i].level_dbfs;
+      }
+    }
+    if (loudest != nullptr && ladders.size() > 1)
+      sheet.say(
+          Severity::note, FindingCode::result,
+          fmt::format("{}: from {:.1f} dB at {} {:g} to {:.1f} dB at {:g}", loudest->name, loudest->y.front(),
+                      word, loudest->x.front(), loudest->y.back(), loudest->x.back()),
+          channel);
+    for (Curve& curve : curves)
+      if (curve.x.size() > 1) sheet.draw(std::move(curve));
+  }
   return sheet.finish();
 }
 

@@ -8,6 +8,7 @@
 #include <numeric>
 #include <utility>
 
+#include "measure/common/by_setting.hpp"
 #include "measure/common/option_fields.hpp"
 #include "measure/harmonics/harmonics_of.hpp"
 #include "wavicon/audio/decibels.hpp"
@@ -130,15 +131,39 @@ class Harmonics : public Measurement {
   }
 
   std::vector<Sheet> measure(const MeasureRequest& request, const JudgedCapture& capture,
-                             std::size_t) override {
+                             std::size_t index) override {
+    if (index == 0) ladders_.clear();
     const auto reference = request.inputs.find("reference");
-    const bool alone = request.capture_count == 1 && reference == request.inputs.end();
+    const bool alone = reference == request.inputs.end();
     auto sheets = of_capture(request, capture, alone);
     if (reference != request.inputs.end()) {
       if (!before_) before_ = of_capture(request, reference->second, false).front();
       for (Sheet& sheet : sheets) add_harmonics_change(sheet, *before_);
     }
     return sheets;
+  }
+
+  // How the orders grow in each capture, and over the setting that tells the captures apart.
+  void conclude(const MeasureRequest&, std::vector<Sheet>& sheets) override {
+    std::size_t steps = 0;
+    for (const CaptureLadder& ladder : ladders_) steps += ladder.steps.size();
+    if (ladders_.empty() || steps != sheets.size()) {
+      ladders_.clear();
+      return;
+    }
+    std::vector<std::string> files;
+    for (const CaptureLadder& ladder : ladders_) files.push_back(ladder.capture.file);
+    if (const std::vector<double> values = setting_values(files); !values.empty()) {
+      for (std::size_t i = 0; i < values.size(); ++i) ladders_[i].setting = values[i];
+      sheets.push_back(harmonics_over_setting(ladders_, setting_word(files)));
+    }
+    for (const CaptureLadder& ladder : ladders_)
+      sheets.push_back(harmonics_ladder(ladder.steps, ladder.capture));
+  }
+
+  // Captures at several values of a setting in the order of it.
+  std::vector<std::size_t> order(const std::vector<std::string>& files) const override {
+    return order_by_setting(files);
   }
 
   std::optional<RowLayout> rows(const std::vector<Sheet>& sheets) const override {
@@ -149,17 +174,25 @@ class Harmonics : public Measurement {
                        .columns = {"product_dbc"},
                        .row_words = "product",
                        .column_condition = "at_hz"};
-    if (steps_.empty() || sheets.size() != steps_.size() + 1) return std::nullopt;
+    if (ladders_.empty()) return std::nullopt;
     RowLayout layout{.heading = "step",
                      .columns = {"fundamental_dbfs", "h2_dbc", "h3_dbc", "h4_dbc", "h5_dbc", "h6_dbc",
                                  "h7_dbc", "thd_db", "thd_n_db", "even_over_odd_db"}};
-    for (const LadderStep& step : steps_)
-      layout.names.push_back(fmt::format("{:g} Hz, {:g} dBFS", step.frequency_hz, step.level_dbfs));
+    std::vector<std::string> files;
+    for (const CaptureLadder& ladder : ladders_) files.push_back(ladder.capture.file);
+    const std::vector<std::string> labels = setting_labels(files);
+    layout.rest_in_words = ladders_.size() > 1;
+    for (std::size_t i = 0; i < ladders_.size(); ++i)
+      for (const LadderStep& step : ladders_[i].steps)
+        layout.names.push_back(fmt::format("{}{:g} Hz, {:g} dBFS",
+                                           ladders_.size() > 1 ? labels[i] + ", " : "", step.frequency_hz,
+                                           step.level_dbfs));
     return layout;
   }
 
   Picture picture(const std::vector<Sheet>& sheets, const std::string& word) const override {
     if (word == "period") return {.kind = PictureKind::period};
+    if (ladders_.size() > 1) return picture_of_several(sheets);
     if (!sheets.empty() && sheets.back().measurement == "harmonics ladder") {
       Picture ladder{.style = {.title = "Harmonics over the level of the stimulus",
                                .x_title = "level of the stimulus, dBFS",
@@ -188,6 +221,32 @@ class Harmonics : public Measurement {
   }
 
  private:
+  // THD over the setting, a line for each level; where no setting tells them apart, over the level.
+  static Picture picture_of_several(const std::vector<Sheet>& sheets) {
+    Picture picture{.style = {.title = "THD over the level of the stimulus",
+                              .x_title = "level of the stimulus, dBFS",
+                              .y_title = "THD, dB",
+                              .shown_range = 160}};
+    std::vector<std::string> files;
+    for (const Sheet& sheet : sheets)
+      if (sheet.measurement == "harmonics ladder" && !sheet.capture.file.empty())
+        files.push_back(sheet.capture.file);
+    const bool over_setting = std::any_of(sheets.begin(), sheets.end(),
+                                          [](const Sheet& sheet) { return sheet.capture.file.empty(); });
+    if (over_setting) {
+      picture.style.title = "THD over " + setting_word(files) + ", a line for each level";
+      picture.style.x_title = setting_word(files);
+    }
+    auto& names = picture.style.names;
+    for (const Sheet& sheet : sheets)
+      for (const Curve& curve : sheet.curves)
+        if (sheet.measurement == "harmonics ladder" && curve.name.rfind("THD", 0) == 0 &&
+            sheet.capture.file.empty() == over_setting &&
+            std::find(names.begin(), names.end(), curve.name) == names.end())
+          names.push_back(curve.name);
+    return picture;
+  }
+
   static Picture picture_over_frequency(const std::vector<Sheet>& sheets) {
     Picture picture{.style = {.names = {"THD"},
                               .title = one_or_several(sheets, "Harmonics over the frequency of the sweep",
@@ -264,7 +323,7 @@ class Harmonics : public Measurement {
     const auto& staircase = std::get<Staircase>(capture.stimulus().recipe().parts[part].kind);
     const PlacedPart& placed = capture.stimulus().parts()[part];
     const double rate = capture.sample_rate_hz();
-    steps_.clear();
+    CaptureLadder ladder{.capture = capture.info(), .steps = {}};
     for (const StaircaseStep& step : staircase_steps(staircase, capture.stimulus().recipe().sample_rate_hz)) {
       const auto at = static_cast<double>(placed.first_frame + step.first_frame);
       const auto first = std::llround(capture.seconds_of(at) * rate),
@@ -282,11 +341,11 @@ class Harmonics : public Measurement {
       }
       renumber(sheet, request.channel);
       add_part(sheet, placed.name);
-      steps_.push_back({step.frequency_hz, level_dbfs, std::move(sheet)});
+      ladder.steps.push_back({step.frequency_hz, level_dbfs, std::move(sheet)});
     }
     std::vector<Sheet> sheets;
-    for (const LadderStep& step : steps_) sheets.push_back(step.sheet);
-    sheets.push_back(harmonics_ladder(steps_, capture.info()));
+    for (const LadderStep& step : ladder.steps) sheets.push_back(step.sheet);
+    ladders_.push_back(std::move(ladder));
     return sheets;
   }
 
@@ -362,7 +421,7 @@ class Harmonics : public Measurement {
 
   HarmonicsOptions options_;
   std::vector<double> band_hz_;
-  std::vector<LadderStep> steps_;
+  std::vector<CaptureLadder> ladders_;  // of staircases
   std::optional<Sheet> before_;
 };
 
