@@ -61,6 +61,23 @@ TEST(HarmonicsShape, FoldedOrdersKeepTheirPhase) {
   EXPECT_NEAR(result.channels[0].orders[2].phase_deg, -60, kPhaseDeg);
 }
 
+// Of tones one after the other the one that lasts is measured, unless it is more than 20 dB softer.
+TEST(HarmonicsShape, TheLongestOfTonesNearlyAsLoudIsTaken) {
+  const auto in_turn = [](double long_hz, double long_level) {
+    Audio audio(48000, 1, 48000 * 5);
+    for (std::int64_t n = 0; n < audio.frames(); ++n) {
+      const bool late = n >= 48000;
+      audio.channel(0)[static_cast<std::size_t>(n)] =
+          (late ? long_level : 0.5) * exact_sine(late ? long_hz : 997, 48000, n, 0);
+    }
+    return measure_harmonics(taken(audio));
+  };
+  EXPECT_NEAR(in_turn(3000, 0.1).channels[0].fundamental_hz, 3000, 0.01);
+  EXPECT_NEAR(in_turn(3000, 0.02).channels[0].fundamental_hz, 997, 0.01);
+  EXPECT_NEAR(in_turn(997, 0.1).channels[0].fundamental_amplitude, 0.1, 1e-4);
+  EXPECT_NEAR(in_turn(997, 0.02).channels[0].fundamental_amplitude, 0.5, 1e-4);
+}
+
 TEST(HarmonicsShape, OnePeriodIsTheWaveform) {
   for (const double seconds : {0.02, 1.0}) {
     const auto result = measure_harmonics(tone(997.3, 48000, seconds, kPartials, 0.3));
@@ -71,6 +88,25 @@ TEST(HarmonicsShape, OnePeriodIsTheWaveform) {
       for (const Partial& p : kPartials)
         expected += p.amplitude * std::sin((p.order * c.period_deg[i] + p.phase_deg) * M_PI / 180);
       EXPECT_NEAR(c.period[i], expected, 2e-4) << c.period_deg[i];
+    }
+  }
+}
+
+// Few frames make a period, and fall on few places: the curve goes between them as the orders do, without
+// corners at the crests.
+TEST(HarmonicsShape, APeriodOfFewFramesIsRound) {
+  for (const double hz : {1000.0, 4000.0, 8000.0, 12000.0}) {
+    std::vector<Partial> partials;
+    for (const Partial& p : kPartials)
+      if (p.order * hz < 23999) partials.push_back(p);
+    const auto result = measure_harmonics(tone(hz, 48000, 1, partials, 0.3));
+    const ChannelHarmonics& c = result.channels[0];
+    ASSERT_GT(c.period.size(), 300U) << hz;
+    for (std::size_t i = 0; i < c.period.size(); ++i) {
+      double expected = 0;
+      for (const Partial& p : partials)
+        expected += p.amplitude * std::sin((p.order * c.period_deg[i] + p.phase_deg) * M_PI / 180);
+      EXPECT_NEAR(c.period[i], expected, 1e-6) << hz << " at " << c.period_deg[i];
     }
   }
 }

@@ -6,12 +6,14 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <numeric>
 
 #include "measure/harmonics/harmonics_of.hpp"
 #include "measure/harmonics/methods.hpp"
 #include "measure/harmonics/steady_tone.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/linear_system.hpp"
 #include "wavicon/stimulus/tone.hpp"
 
 namespace wavicon {
@@ -23,6 +25,9 @@ constexpr double kNothing = 1e-100;       // full scale = 1: squares vanish belo
 constexpr double kBoundWithin = 10;       // power ratio to the noise: 10 dB
 constexpr double kNinetyNine =
     2.1460;  // amplitude of complex Gaussian noise that 1 % exceeds, over its RMS: sqrt(ln 100)
+constexpr std::size_t kFewPlaces = 128;
+constexpr std::size_t kOftenEach = 4;    // samples on each of them
+constexpr double kBelowHalf = 1 - 1e-6;  // an order at half the rate has no phase
 constexpr int kPeriodBits = 9;
 constexpr std::size_t kPeriodPlaces = std::size_t{1} << kPeriodBits;  // slots of a table of sample values
 }  // namespace
@@ -74,6 +79,44 @@ void set_level(HarmonicOrder& order, double raw_power, double noise_power, int w
                                 : std::sqrt(raw_power - noise_power);
 }
 
+// Where the period is a few frames long, all samples fall on a few places: between them goes the sum of the
+// orders below half the rate, not a straight line with corners at the crests.
+void smooth_period(double orders_below_half, ChannelHarmonics& channel) {
+  const std::size_t count = channel.period.size();
+  const auto orders = static_cast<std::size_t>(
+      std::min(std::floor(orders_below_half), std::floor((static_cast<double>(count) - 1) / 2)));
+  if (count >= kFewPlaces || orders < 1) return;
+  const std::size_t size = 2 * orders + 1;
+  const auto terms_at = [&](double deg) {
+    std::vector<double> terms = {1};
+    for (std::size_t k = 1; k <= orders; ++k) {
+      const double turn = static_cast<double>(k) * deg / 180 * std::numbers::pi;
+      terms.push_back(std::cos(turn));
+      terms.push_back(std::sin(turn));
+    }
+    return terms;
+  };
+  std::vector<double> matrix(size * size, 0.0), right(size, 0.0);
+  for (std::size_t i = 0; i < count; ++i) {
+    const std::vector<double> terms = terms_at(channel.period_deg[i]);
+    for (std::size_t r = 0; r < size; ++r) {
+      right[r] += terms[r] * channel.period[i];
+      for (std::size_t c = 0; c <= r; ++c) matrix[r * size + c] += terms[r] * terms[c];
+    }
+  }
+  const SymmetricSystem system(matrix, size);
+  if (!system.well_posed()) return;
+  const std::vector<double> weights = system.solve(right);
+  channel.period_deg.clear();
+  channel.period.clear();
+  for (std::size_t i = 0; i <= kPeriodPlaces; ++i) {
+    const double deg = 360 * static_cast<double>(i) / static_cast<double>(kPeriodPlaces);
+    const std::vector<double> terms = terms_at(deg);
+    channel.period_deg.push_back(deg);
+    channel.period.push_back(std::inner_product(terms.begin(), terms.end(), weights.begin(), 0.0));
+  }
+}
+
 void fold_to_period(std::span<const double> stretch, double sample_rate_hz, double tone_phase,
                     ChannelHarmonics& channel) {
   const Phase step = phase_step(channel.fundamental_hz, sample_rate_hz);
@@ -95,6 +138,8 @@ void fold_to_period(std::span<const double> stretch, double sample_rate_hz, doub
     channel.period_deg.push_back(360 * place.at / place.count);
     channel.period.push_back(place.sum / place.count);
   }
+  if (stretch.size() >= kOftenEach * channel.period.size())
+    smooth_period(kBelowHalf * sample_rate_hz / (2 * channel.fundamental_hz), channel);
 }
 
 void set_thd(ChannelHarmonics& channel) {

@@ -6,6 +6,8 @@
 #include <cmath>
 #include <complex>
 #include <deque>
+#include <functional>
+#include <utility>
 #include <vector>
 
 #include "wavicon/audio/audio.hpp"
@@ -26,6 +28,10 @@ constexpr std::size_t kHeldSteps = 8;  // in a row that count as held
 constexpr double kSteadyDb = 0.5;
 constexpr double kNoiseSpread = 6;  // times the median change from step to step
 constexpr double kNearHighestDb = 6;
+constexpr double kMostSofterDb = 20;     // than the strongest: a longer tone is taken before it
+constexpr double kPlainlyLonger = 1.25;  // times
+constexpr std::size_t kMostLooks = 200;  // over the whole
+constexpr std::size_t kMostTones = 12;
 
 // Starts of the blocks with the most energy.
 std::vector<std::size_t> loudest_blocks(std::span<const double> samples, std::size_t length,
@@ -158,6 +164,64 @@ Run longest_run(const std::vector<double>& values, double lowest, double spread)
   return best;
 }
 
+// Where a tone of that frequency holds its level for longest.
+struct Held {
+  std::size_t step = 0, steps = 0;
+  Run run;
+  [[nodiscard]] std::size_t frames() const { return run.count * step / 2; }
+};
+
+Held held_at(std::span<const double> samples, double sample_rate_hz, double hz) {
+  Held held;
+  held.step =
+      2 * static_cast<std::size_t>(std::ceil(0.5 * sample_rate_hz * std::max(kStepPeriods / hz, kStepS)));
+  if (samples.size() < 4 * held.step) return held;
+  std::vector<double> levels_db = amplitude_trace(samples, hz, sample_rate_hz, held.step);
+  for (double& level : levels_db) level = db_from_ratio(std::max(level, 1e-30));
+  held.steps = levels_db.size();
+  const double highest_db = held_level_db(levels_db), lowest_db = highest_db - kNearHighestDb;
+  const double spread_db = std::max(kSteadyDb, kNoiseSpread * median_change_db(levels_db, lowest_db));
+  held.run = longest_run(levels_db, lowest_db, spread_db);
+  // A softer step of it that is plainly longer is taken instead.
+  const Run softer = longest_run(levels_db, highest_db - kMostSofterDb, spread_db);
+  if (static_cast<double>(softer.count) > kPlainlyLonger * static_cast<double>(held.run.count))
+    held.run = softer;
+  return held;
+}
+
+// The strongest line of each stretch of the whole, of those within 20 dB of the strongest of all.
+std::vector<double> nearly_as_loud(std::span<const double> samples, std::size_t length, double sample_rate_hz,
+                                   SpectralTools& tools) {
+  RealTransform& transform = tools.transforms.get(fast_transform_length(2 * length));
+  const auto window = tools.windows.get(length, kLookBeta);
+  const double hz_per_bin = sample_rate_hz / static_cast<double>(transform.length());
+  const auto first = static_cast<std::size_t>(
+      std::ceil(kLowestLookBin * static_cast<double>(transform.length()) / static_cast<double>(length)));
+  std::vector<std::pair<double, double>> lines;  // power, Hz
+  const std::size_t count = std::min<std::size_t>(kMostLooks, samples.size() / length);
+  for (std::size_t i = 0; i < count; ++i) {
+    std::vector<double> bins(transform.length() / 2 + 1, 0.0);
+    add_power(samples.subspan(i * (samples.size() - length) / std::max<std::size_t>(1, count - 1), length),
+              window, transform, bins);
+    std::size_t top = std::min(first, bins.size() - 2);
+    for (std::size_t b = top; b + 1 < bins.size(); ++b)
+      if (bins[b] > bins[top]) top = b;
+    if (top < 1 || !(bins[top] > 0)) continue;
+    const double shift = crest_shift(bins[top - 1], bins[top], bins[top + 1]);
+    lines.emplace_back(bins[top], (static_cast<double>(top) + shift) * hz_per_bin);
+  }
+  std::sort(lines.begin(), lines.end(), std::greater<>());
+  std::vector<double> found;
+  for (const auto& [power, hz] : lines) {
+    if (power < power_ratio_from_db(-kMostSofterDb) * lines.front().first || found.size() >= kMostTones)
+      break;
+    if (std::none_of(found.begin(), found.end(),
+                     [&](double other) { return std::abs(hz / other - 1) < kWantedWithin; }))
+      found.push_back(hz);
+  }
+  return found;
+}
+
 }  // namespace
 
 std::optional<SteadyTone> find_steady_tone(std::span<const double> samples, double sample_rate_hz,
@@ -169,19 +233,24 @@ std::optional<SteadyTone> find_steady_tone(std::span<const double> samples, doub
   SteadyTone tone{0, static_cast<std::int64_t>(samples.size()),
                   rough_frequency_hz(samples, look, sample_rate_hz, wanted_hz, tools)};
 
-  const auto step = 2 * static_cast<std::size_t>(
-                            std::ceil(0.5 * sample_rate_hz * std::max(kStepPeriods / tone.rough_hz, kStepS)));
-  if (samples.size() < 4 * step) return tone;
-  std::vector<double> levels_db = amplitude_trace(samples, tone.rough_hz, sample_rate_hz, step);
-  for (double& level : levels_db) level = db_from_ratio(std::max(level, 1e-30));
-  const double lowest_db = held_level_db(levels_db) - kNearHighestDb;
-  const double spread_db = std::max(kSteadyDb, kNoiseSpread * median_change_db(levels_db, lowest_db));
-  const Run run = longest_run(levels_db, lowest_db, spread_db);
-  if (run.count == 0 || run.count == levels_db.size()) return tone;
+  Held held = held_at(samples, sample_rate_hz, tone.rough_hz);
+  // Of tones one after the other the loudest may be the shortest.
+  if (!wanted_hz && 2 * held.run.count < held.steps)
+    for (const double hz : nearly_as_loud(samples, look, sample_rate_hz, tools)) {
+      if (std::abs(hz / tone.rough_hz - 1) < kWantedWithin) continue;
+      const Held other = held_at(samples, sample_rate_hz, hz);
+      if (static_cast<double>(other.frames()) <= kPlainlyLonger * static_cast<double>(held.frames()))
+        continue;
+      held = other;
+      tone.rough_hz = hz;
+    }
+  if (held.run.count == 0 || held.run.count == held.steps) return tone;
+  const Run run = held.run;
+  const std::size_t step = held.step;
 
   // Steps overlap by half; a step at a cut edge may already hold a little of what follows, so one is left out
   // there.
-  const bool cut_start = run.first > 0, cut_end = run.first + run.count < levels_db.size();
+  const bool cut_start = run.first > 0, cut_end = run.first + run.count < held.steps;
   const std::size_t hop = step / 2;
   const std::size_t first = run.first * hop + (cut_start ? step : 0);
   const std::size_t end = cut_end ? (run.first + run.count - 1) * hop : samples.size();
