@@ -7,6 +7,7 @@
 #include <array>
 #include <cmath>
 #include <numeric>
+#include <utility>
 
 #include "mark_search.hpp"
 #include "wavicon/audio/decibels.hpp"
@@ -71,13 +72,48 @@ Take make_take(const std::optional<Found>& start, const std::optional<Found>& en
   return take;
 }
 
+// Pairs of marks at the very distance that they were played at; of those that reach into each other the
+// loudest, as an echo repeats both. What else was found of the same kind within a pair, or shortly behind it,
+// and is softer, is an echo and is taken out.
+std::vector<std::pair<Found, Found>> whole_pairs(std::vector<Found>& starts, std::vector<Found>& ends,
+                                                 double distance, const LocateOptions& options) {
+  const double tolerance = std::max(0.5, options.most_drift_ppm * 1e-6 * distance);
+  const auto gain = [](const std::pair<Found, Found>& pair) {
+    return std::abs(pair.first.mark.gain) + std::abs(pair.second.mark.gain);
+  };
+  std::vector<std::pair<Found, Found>> pairs;
+  for (const Found& start : starts)
+    for (const Found& end : ends)
+      if (std::abs(end.mark.frame - start.mark.frame - distance) <= tolerance) pairs.emplace_back(start, end);
+  std::sort(pairs.begin(), pairs.end(), [&](const auto& p, const auto& q) { return gain(p) > gain(q); });
+  std::vector<std::pair<Found, Found>> kept;
+  for (const auto& pair : pairs)
+    if (std::none_of(kept.begin(), kept.end(), [&](const auto& other) {
+          return std::abs(pair.first.mark.frame - other.first.mark.frame) < distance;
+        }))
+      kept.push_back(pair);
+  for (const auto& [start, end] : kept) {
+    const auto repeats = [&](const FoundMark& of, double from, double to) {
+      return [=](const Found& found) {
+        return found.mark.frame > from && found.mark.frame < to &&
+               std::abs(found.mark.gain) <= std::abs(of.gain);
+      };
+    };
+    std::erase_if(starts, repeats(start.mark, start.mark.frame - 0.5, end.mark.frame));
+    std::erase_if(ends, repeats(end.mark, end.mark.frame - 0.5, end.mark.frame + distance));
+  }
+  return kept;
+}
+
 // Joins each start with the end that lies at the right distance, or at one that a slip of up to a tenth
 // explains.
-std::vector<Take> pair_up(const std::vector<Found>& starts, std::vector<Found> ends, const Stimulus& stimulus,
+std::vector<Take> pair_up(std::vector<Found> starts, std::vector<Found> ends, const Stimulus& stimulus,
                           double scale, double speed, const LocateOptions& options) {
   const PlacedMarks& marks = *stimulus.marks();
   const double distance = static_cast<double>(marks.end_frame - marks.start_frame) * scale;
   std::vector<Take> takes;
+  for (const auto& [start, end] : whole_pairs(starts, ends, distance, options))
+    takes.push_back(make_take(start, end, stimulus, scale, speed, options));
   for (std::size_t i = 0; i < starts.size(); ++i) {
     const double expected = starts[i].mark.frame + distance;
     auto best = ends.end();

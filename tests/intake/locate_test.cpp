@@ -118,6 +118,23 @@ TEST(Locate, FindsEveryTake) {
   EXPECT_NEAR(takes[1].first_frame, static_cast<double>(1000 + x.size() + 500 + 2000), kClean);
 }
 
+// An echo repeats both marks: it is no take of its own, and no frames were lost between one and the other.
+TEST(Locate, AnEchoIsNoTake) {
+  Stimulus stimulus(booth_recipe(48000));
+  const auto x = rendered(stimulus);
+  for (const auto& [late, gain] : {std::pair<std::size_t, double>{12000, 0.5}, {900, 0.9}, {30000, -0.3}}) {
+    auto y = padded(x, 4321, 60000);
+    for (std::size_t n = late; n < y.size(); ++n) y[n] += gain * y[n - late];  // and its echoes
+    const Take take = only_take(locate(audio_of(y, 48000), stimulus));
+    EXPECT_NEAR(take.first_frame, 4321, 0.1) << late;
+    EXPECT_EQ(take.slipped_frames, 0) << late;
+  }
+  // Softer takes are takes.
+  auto both = padded(x, 100, 100);
+  for (const double v : x) both.push_back(0.3 * v);
+  EXPECT_EQ(locate(audio_of(both, 48000), stimulus).size(), 2U);
+}
+
 TEST(Locate, FindsNothingInAnythingElse) {
   Stimulus stimulus(booth_recipe(48000));
   for (std::uint64_t seed = 1; seed <= 5; ++seed) {

@@ -56,10 +56,11 @@ class Aliasing : public Measurement {
     AliasingOptions options = options_;
     take_band(band_hz_, options.band_from_hz, options.band_to_hz);
     const bool steps = std::holds_alternative<Staircase>(capture.stimulus().recipe().parts[*part].kind);
-    Sheet sheet = aliasing_sheet(
-        steps ? measure_aliasing_steps(capture, *part, options) : measure_aliasing(capture, *part, options),
-        capture.info());
-    add_part(sheet, capture.stimulus().parts()[*part].name);
+    Sheet sheet = steps ? by_steps(capture, *part, options) : by_sweep(capture, *part, options);
+    // Where the sweep cannot tell, the stepped tones of the same capture may.
+    if (!steps && request.selection.part.empty())
+      if (const auto other = part_of_steps(capture.stimulus().recipe()); other && !tells_worst(sheet))
+        tell_by_steps(sheet, by_steps(capture, *other, options), capture.stimulus().parts()[*other].name);
     return {std::move(sheet)};
   }
 
@@ -95,6 +96,25 @@ class Aliasing : public Measurement {
   }
 
  private:
+  static Sheet by_sweep(const JudgedCapture& capture, std::size_t part, const AliasingOptions& options) {
+    Sheet sheet = aliasing_sheet(measure_aliasing(capture, part, options), capture.info());
+    add_part(sheet, capture.stimulus().parts()[part].name);
+    return sheet;
+  }
+  static Sheet by_steps(const JudgedCapture& capture, std::size_t part, const AliasingOptions& options) {
+    Sheet sheet = aliasing_sheet(measure_aliasing_steps(capture, part, options), capture.info());
+    add_part(sheet, capture.stimulus().parts()[part].name);
+    return sheet;
+  }
+  // The first staircase of several frequencies.
+  static std::optional<std::size_t> part_of_steps(const Recipe& recipe) {
+    for (std::size_t i = 0; i < recipe.parts.size(); ++i)
+      if (const auto* steps = std::get_if<Staircase>(&recipe.parts[i].kind);
+          steps != nullptr && steps->frequencies_hz.size() > 1)
+        return i;
+    return std::nullopt;
+  }
+
   AliasingOptions options_;
   std::vector<double> band_hz_;
   std::optional<double> enough_dbc_;

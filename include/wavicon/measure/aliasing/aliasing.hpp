@@ -121,6 +121,15 @@ struct AliasingResult {
 /// Readings, curves over the sweep's frequency, findings.
 [[nodiscard]] WAVICON_EXPORT Sheet aliasing_sheet(const AliasingResult& result, const CaptureInfo& capture);
 
+/// Whether the worst product of every channel that was measured is a value, not a bound.
+[[nodiscard]] WAVICON_EXPORT bool tells_worst(const Sheet& sheet);
+
+/// Puts the worst product and the sum of all in place of a sweep's bounds, channel by channel, where the
+/// stepped tones of the same capture give values or lower bounds, and says so.
+///
+/// @param steps  what aliasing_sheet() made of them. @param part  their name.
+WAVICON_EXPORT void tell_by_steps(Sheet& sweep, const Sheet& steps, const std::string& part);
+
 /// What the sheets of this measurement can hold.
 [[nodiscard]] WAVICON_EXPORT const ReadingTable& aliasing_readings();
 
