@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include <complex>
 
+#include "intake/damage.hpp"
 #include "measure/judged.hpp"
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
@@ -162,6 +163,45 @@ TEST(AliasingSteps, CapturesAreOrderedByTheOneNumberThatDiffers) {
   EXPECT_EQ(order({"a1.wav", "a1.wav"}), (Places{0, 1}));
   EXPECT_EQ(order({"a.wav"}), (Places{0}));
   EXPECT_EQ(order({}), Places{});
+}
+
+// In the noise of its short frames a sweep hides what longer tones of the same capture show.
+TEST(AliasingSteps, TellWhatTheSweepOfTheSameCaptureCannot) {
+  Recipe recipe = tones();
+  recipe.parts.insert(
+      recipe.parts.begin(),
+      {.name = "sweep", .kind = Sweep{.seconds = 4, .level_dbfs = -1}, .silence_after_s = 0.3});
+  Stimulus stimulus(recipe);
+  for (const bool bent : {true, false}) {
+    const double cube = bent ? 1.2e-3 : 0;  // order 3 at -70.5 dBc
+    Audio audio(48000, 1, stimulus.frames());
+    stimulus.render(0, 0, audio.channel(0));
+    for (std::int64_t n = 0; n < audio.frames(); ++n) {
+      double& x = audio.channel(0)[static_cast<std::size_t>(n)];
+      x += -cube * x * x * x + 2e-3 * gaussian(5, static_cast<std::uint64_t>(n));
+    }
+    MemorySource source(audio);
+    const JudgedCapture capture = played(source, stimulus, locate(audio, stimulus).at(0));
+    const auto aliasing = find_measurement(measurements(), "aliasing")->make();
+    const Sheet sheet = measured(*aliasing, {}, capture).at(0);
+    const Reading* worst = find_reading(sheet, "worst_alias_dbc", 0);
+    ASSERT_NE(worst, nullptr);
+    const bool said = sheet.findings.front().text.find("the sweep cannot tell (no product above") == 0;
+    EXPECT_TRUE(said) << sheet.findings.front().text;
+    EXPECT_EQ(worst->bound, !bent);
+    EXPECT_NE(find_condition(*worst, "tones_to_hz"), nullptr);
+    const double amplitude = ratio_from_db(-1), third = cube * amplitude * amplitude / 4;
+    if (bent)
+      EXPECT_NEAR(*worst->value, db_from_ratio(third / (1 - 3 * third)), worst->uncertainty.value_or(0));
+    else
+      EXPECT_LT(*worst->value, -75);
+    // The sweep alone, when it is named.
+    const Sheet alone = measured(*find_measurement(measurements(), "aliasing")->make(),
+                                 {.selection = {.part = "sweep"}}, capture)
+                            .at(0);
+    EXPECT_TRUE(find_reading(alone, "worst_alias_dbc", 0)->bound);
+    EXPECT_NE(find_condition(*find_reading(alone, "worst_alias_dbc", 0), "sweep_to_hz"), nullptr);
+  }
 }
 
 }  // namespace

@@ -6,6 +6,7 @@
 
 #include "measure/aliasing/products.hpp"
 #include "measure/harmonics/harmonics_of.hpp"
+#include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/measure/aliasing/aliasing.hpp"
 
@@ -24,6 +25,7 @@ AliasingFrame frame_of(const ChannelHarmonics& tone, int highest) {
   frame.amplitude.assign(size, 0.0);
   frame.valid.assign(size, false);
   frame.bound.assign(size, false);
+  frame.uncertainty.assign(size, 0.0);
   frame.amplitude[1] = tone.fundamental_amplitude;
   frame.valid[1] = true;
   for (const HarmonicOrder& order : tone.orders) {
@@ -31,6 +33,7 @@ AliasingFrame frame_of(const ChannelHarmonics& tone, int highest) {
     frame.amplitude[at] = order.amplitude;
     frame.valid[at] = !order.hidden;
     frame.bound[at] = order.bound;
+    if (!order.bound) frame.uncertainty[at] = order.amplitude * (ratio_from_db(order.uncertainty_db) - 1);
   }
   return frame;
 }

@@ -33,7 +33,7 @@ struct AliasingFrame {
   std::vector<bool> valid;        ///< false where an order cannot be told from another one
   std::vector<bool> bound;        ///< the amplitude is only an upper bound; empty: none is
   std::vector<double> sigma;  ///< RMS error that the residual or the order's own path shows; empty for steps
-  std::vector<double> uncertainty;  ///< of the amplitude, k = 2; empty for steps
+  std::vector<double> uncertainty;  ///< of the amplitude, k = 2
 };
 
 /// The highest place of one folded order, or of their sum.
