@@ -143,8 +143,95 @@ TEST(Response, CrossoversMeetWhereTheyAreMadeTo) {
     EXPECT_NEAR(found->hz, 1000, 2) << order;
     EXPECT_NEAR(found->below_db, twice ? 6.02 : 3.01, 0.05) << order;
     EXPECT_NEAR(found->sum_db, 0, 0.1) << order;
+    // Of one pole each the ways are a quarter of a turn apart; of the others, one inverted, they cancel.
+    if (order == 1) {
+      EXPECT_NEAR(found->inverted_db, 0, 0.1);
+      EXPECT_GT(found->notch_db, -0.2);
+    } else {
+      EXPECT_LT(found->notch_db, -50) << order;
+      EXPECT_TRUE(found->notch_inverted) << order;
+      EXPECT_NEAR(found->notch_hz, 1000, 15) << order;
+    }
   }
   EXPECT_FALSE(find_crossover(ChannelResponse{}, ChannelResponse{}, rate));
+}
+
+// One way late by two samples: turned by 15° where both are half as loud, they cancel no deeper than
+// sin 7.5°.
+TEST(Response, TheNotchOfACrossoverIsAsDeepAsItsWaysAllow) {
+  const double rate = 48000;
+  const Signal x = sweep(rate);
+  std::vector<ResponseResult> ways;
+  for (const bool low_pass : {true, false}) {
+    auto sections = butterworth(2, 1000, rate, low_pass);
+    sections.insert(sections.end(), sections.begin(), sections.end() - 0);
+    Signal y = through(x, sections);
+    if (!low_pass) {
+      y.insert(y.begin(), 2, 0.0);
+      y.resize(x.size());
+    }
+    ways.push_back(response_of(x, y, rate, sweep_options()));
+  }
+  Sheet of, sheet;
+  of.capture.file = "low.wav";
+  add_crossover(ways[0], ways[1], of, sheet);
+  const Reading* notch = find_reading(sheet, "notch_db", 0);
+  ASSERT_NE(notch, nullptr);
+  EXPECT_NEAR(*notch->value, 20 * std::log10(std::sin(M_PI * 7.5 / 180)), 0.15);
+  EXPECT_FALSE(notch->bound);
+  EXPECT_EQ(std::get<std::string>(*find_condition(*notch, "way")), "one inverted");
+  EXPECT_NEAR(*find_reading(sheet, "crossover_sum_db", 0)->value, 20 * std::log10(std::cos(M_PI * 7.5 / 180)),
+              0.02);
+  EXPECT_NE(sheet.findings.at(0).text.find("inverted they cancel most at "), std::string::npos);
+  EXPECT_EQ(sheet.curves.at(0).name, "sum as they are");
+}
+
+// A low-pass at 80 Hz takes the marks away, and most of the sweep: what is left of it tells where it is.
+TEST(Response, ASweepThroughASteepLowPassIsFoundByItself) {
+  const double rate = 48000;
+  Signal x = sweep(rate);
+  auto sections = butterworth(2, 80, rate, true);
+  sections.insert(sections.end(), sections.begin(), sections.end() - 0);
+  Signal y = through(x, sections);
+  y.insert(y.begin(), 4321, 0.0);
+  for (std::size_t n = 0; n < y.size(); ++n) y[n] += 1e-7 * gaussian(3, n);
+  ResponseOptions options = sweep_options();
+  options.alignment.reset();
+  const auto result = response_of(x, y, rate, options);
+  const ChannelResponse& c = result.channels[0];
+  for (const ResponsePoint& p : c.points) {
+    if (p.hz < 25 || p.hz > 250) continue;
+    EXPECT_NEAR(db_from_ratio(std::abs(p.ratio)), db_from_ratio(std::abs(of(sections, p.hz, rate))),
+                0.02 + p.uncertainty_db)
+        << p.hz;
+  }
+  ASSERT_TRUE(c.upper);
+  EXPECT_NEAR(c.upper->hz_at_6_db.value_or(0), 80, 0.8);
+  EXPECT_EQ(c.upper->order, 4);
+  // The crest of the filter itself comes 9 ms late.
+  EXPECT_NEAR(c.delay_samples, 4321 + 0.009 * rate, 0.002 * rate);
+}
+
+// Marks, or chance, put it somewhere: what lies there has to be an answer to the sweep.
+TEST(Response, WhatIsNoAnswerToTheSweepIsRefused) {
+  const double rate = 48000;
+  const Signal x = sweep(rate);
+  ResponseOptions searched = sweep_options();
+  searched.alignment.reset();
+  Signal tone(x.size()), noise(x.size()), hits(x.size());
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    tone[n] = 0.3 * std::sin(0.13 * static_cast<double>(n));
+    noise[n] = 0.1 * gaussian(4, n);
+    hits[n] = n % 20000 == 7000 ? 1 : 0;
+  }
+  const Signal other = sweep(rate, {.from_hz = 40, .to_hz = 18000, .seconds = 4, .level_dbfs = -12});
+  for (const Signal* y : std::initializer_list<const Signal*>{&tone, &noise, &hits, &other})
+    for (const ResponseOptions& options : {sweep_options(), searched})
+      EXPECT_NE(message_of(ErrorCode::bad_input, [&] { (void)response_of(x, *y, rate, options); }), "");
+  // Under noise as loud as itself it is one.
+  Signal hidden = x;
+  for (std::size_t n = 0; n < x.size(); ++n) hidden[n] += 0.18 * gaussian(7, n);
+  EXPECT_TRUE(response_of(x, hidden, rate, sweep_options()).channels[0].measured);
 }
 
 TEST(Response, BandsThatLieOverEachOtherAreNoCrossover) {

@@ -266,6 +266,68 @@ ResponseShelf shelf_uncertainty(std::span<const ResponsePoint> points, const Res
 
 using namespace measure_detail;
 
+namespace {
+
+// Both ways added at one place, upright and with the second inverted: level and what is uncertain of it.
+struct Sums {
+  double hz = 0, upright = 0, inverted = 0, error = 0;  // amplitudes
+};
+
+double error_db(double amplitude, double error) {
+  return amplitude > 0 ? db_from_ratio(1 + error / amplitude) : 0;
+}
+
+// Of all places that both have.
+std::vector<Sums> sums_of(const ChannelResponse& first, const ChannelResponse& second,
+                          double sample_rate_hz) {
+  std::vector<Sums> sums;
+  std::size_t j = 0;
+  for (const ResponsePoint& p : first.points) {
+    while (j < second.points.size() && second.points[j].hz < 0.999 * p.hz) ++j;
+    if (j == second.points.size()) break;
+    const ResponsePoint& q = second.points[j];
+    if (q.hz > 1.001 * p.hz) continue;
+    const double turn =
+        2 * std::numbers::pi * p.hz / sample_rate_hz * (second.delay_samples - first.delay_samples);
+    const auto other = q.ratio * std::polar(1.0, -turn);
+    const auto sure = [](const ResponsePoint& point) {
+      return std::abs(point.ratio) * (ratio_from_db(point.uncertainty_db) - 1);
+    };
+    sums.push_back(
+        {p.hz, std::abs(p.ratio + other), std::abs(p.ratio - other), std::hypot(sure(p), sure(q))});
+  }
+  return sums;
+}
+
+void add_sums(const ChannelResponse& first, const ChannelResponse& second, double sample_rate_hz,
+              double band_db, ResponseCrossover& found) {
+  constexpr double kOctave = 2;
+  const std::vector<Sums> sums = sums_of(first, second, sample_rate_hz);
+  const auto level = [&](double amplitude) { return db_from_ratio(std::max(1e-12, amplitude)) - band_db; };
+  const Sums *at = nullptr, *notch = nullptr;
+  const auto lower = [](const Sums& s) { return std::min(s.upright, s.inverted); };
+  for (const Sums& s : sums) {
+    found.hz_axis.push_back(s.hz);
+    found.as_they_are_db.push_back(level(s.upright));
+    found.one_inverted_db.push_back(level(s.inverted));
+    if (at == nullptr || std::abs(std::log(s.hz / found.hz)) < std::abs(std::log(at->hz / found.hz))) at = &s;
+    if (s.hz > kOctave * found.hz || kOctave * s.hz < found.hz) continue;
+    if (notch == nullptr || lower(s) < lower(*notch)) notch = &s;
+  }
+  if (at == nullptr || notch == nullptr) return;
+  found.sum_db = level(at->upright);
+  found.sum_uncertainty_db = error_db(at->upright, at->error);
+  found.inverted_db = level(at->inverted);
+  found.inverted_uncertainty_db = error_db(at->inverted, at->error);
+  found.notch_hz = notch->hz;
+  found.notch_inverted = notch->inverted < notch->upright;
+  found.notch_bound = notch->error > lower(*notch);
+  found.notch_db = level(lower(*notch) + (found.notch_bound ? notch->error : 0));
+  if (!found.notch_bound) found.notch_uncertainty_db = error_db(lower(*notch), notch->error);
+}
+
+}  // namespace
+
 std::optional<ResponseCrossover> find_crossover(const ChannelResponse& first, const ChannelResponse& second,
                                                 double sample_rate_hz) {
   const auto top = [](const ChannelResponse& c) {
@@ -289,12 +351,7 @@ std::optional<ResponseCrossover> find_crossover(const ChannelResponse& first, co
         const double level = db_of(*last_p) + t * (db_of(p) - db_of(*last_p));
         if (level > first_db - kCrossDb && level > second_db - kCrossDb &&
             (!best || level - first_db > -best->below_db)) {
-          const double turn =
-              2 * std::numbers::pi * p.hz / sample_rate_hz * (second.delay_samples - first.delay_samples);
-          best = ResponseCrossover{
-              hz, first_db - level,
-              db_from_ratio(std::max(1e-12, std::abs(p.ratio + q.ratio * std::polar(1.0, -turn)))) -
-                  first_db};
+          best = ResponseCrossover{.hz = hz, .below_db = first_db - level};
           best->uncertainty_db = std::hypot(p.uncertainty_db, q.uncertainty_db);
           best->uncertainty_hz =
               best->uncertainty_db / std::max(1e-12, std::abs(here - before)) * (p.hz - last_p->hz);
@@ -304,6 +361,7 @@ std::optional<ResponseCrossover> find_crossover(const ChannelResponse& first, co
     last_p = &p;
     last_q = &q;
   }
+  if (best) add_sums(first, second, sample_rate_hz, first_db, *best);
   return best;
 }
 

@@ -64,12 +64,18 @@ class Response : public Measurement {
       if (stretch.part && b.played()) {
         options =
             response_options(a.stimulus(), *stretch.part, a.take(), b.take(), a.sample_rate_hz(), options);
+      } else if (stretch.part &&
+                 std::holds_alternative<Sweep>(a.stimulus().recipe().parts[*stretch.part].kind)) {
+        // Its marks are gone from B: where it lies in A is known all the same.
+        options =
+            response_options(a.stimulus(), *stretch.part, a.take(), a.take(), a.sample_rate_hz(), options);
+        options.alignment.reset();
       } else if (request.selection.in_seconds()) {
         options.from_s = stretch.from_s;
         options.to_s = stretch.to_s;
       }
     }
-    if (!options.alignment && !request.selection.in_seconds()) aim_at_sweep(a, options);
+    if (!options.alignment && !options.sweep && !request.selection.in_seconds()) aim_at_sweep(a, options);
     results_.push_back(measure_response(a, b, options));
     Sheet sheet = response_sheet(results_.back(), a.info(), b.info());
     return {std::move(sheet)};

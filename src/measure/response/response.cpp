@@ -11,6 +11,7 @@
 #include "measure/common/match.hpp"
 #include "measure/response/features.hpp"
 #include "measure/response/methods.hpp"
+#include "measure/response/place_by_division.hpp"
 #include "wavicon/audio/error.hpp"
 
 namespace wavicon {
@@ -25,6 +26,7 @@ using namespace measure_detail;
 constexpr double kMostSlip = 0.01;           // frames in a period
 constexpr std::int64_t kLeastCommon = 4096;  // frames that A and B share, or nothing is said
 constexpr double kTailS = 0.5;               // of a response over time: its resolution
+constexpr double kMostFilterS = 0.1;         // by which a filter delays
 constexpr double kSilent = 1e-8;             // of the power of the loudest channel of A
 
 class Responder {
@@ -112,11 +114,33 @@ class Responder {
     return range;
   }
 
+  // Where B answers to the sweep of A; none where that is not looked for.
+  // @throws Error bad_input when it does not: marks alone say nothing of what lies between them.
+  [[nodiscard]] std::optional<DividedPlace> place_of_answer(int loudest, const FrameRange& range) const {
+    if (!options_.sweep) return std::nullopt;
+    const auto place = place_by_division(a_, loudest, range, b_, std::min(loudest, b_.channel_count() - 1));
+    if (place) require_answer(place->crest_db);
+    return place;
+  }
+
   // An equaliser pulls at the delay and drift that are found first, and a drift of a millionth is a whole
   // frame over half a minute: what lies between A and B decides.
   [[nodiscard]] Alignment line_up(int loudest, const FrameRange& range) const {
     const int of_b = std::min(loudest, b_.channel_count() - 1);
-    const Alignment found = lined_up(a_, b_, {.reference_channel = loudest, .capture_channel = of_b});
+    const AlignOptions channels{.reference_channel = loudest, .capture_channel = of_b};
+    if (const auto place = place_of_answer(loudest, range)) {
+      // A steep filter leaves little of a sweep, and turns that: no one delay holds for it.
+      const auto whole = align(a_, b_, channels);
+      if (!whole ||
+          (whole->slips.empty() &&
+           std::abs(whole->delay_frames - static_cast<double>(place->delay_frames)) > kMostFilterS * rate_)) {
+        Alignment by_sweep{.delay_frames = static_cast<double>(place->delay_frames)};
+        by_sweep.end_frame = by_sweep.piece_end_frame = a_.frames();
+        by_sweep.by_residual = true;
+        return by_sweep;
+      }
+    }
+    const Alignment found = lined_up(a_, b_, channels);
     if (!found.slips.empty()) return found;
     FrameRange common = range;
     common.first = std::max(common.first, static_cast<std::int64_t>(std::ceil(-found.delay_frames)));

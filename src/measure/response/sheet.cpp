@@ -19,6 +19,7 @@ using measure_detail::tidy_db;
 constexpr const char* kUncertainty = "magnitude uncertainty";
 constexpr double kFlatDb = 0.1;
 constexpr double kHiddenDb = 6;           // of uncertainty, from which a level is a bound
+constexpr double kBoundBeyondDb = 6;      // of a sum that nearly cancels
 constexpr double kLeastUnderDb = 1;       // of a crossover, under the band
 constexpr std::int64_t kFewWindows = 16;  // fewer, and coherence is luck
 constexpr double kEnoughS = 4;
@@ -251,9 +252,9 @@ class ChannelWriter {
     }
     if (c_.left_out_share > kLeftOutShare)
       say(Severity::note, FindingCode::left_out,
-          fmt::format("{:.0f} % of the curve is omitted: A has too little energy there, or the coherence is "
-                      "below 0.5",
-                      100 * c_.left_out_share));
+          fmt::format("{:.0f} % of the curve is omitted: {}", 100 * c_.left_out_share,
+                      r_.options.sweep ? "it lies 140 dB and more under its highest place"
+                                       : "A has too little energy there, or the coherence is below 0.5"));
   }
 
   void draw_over_frequency() {
@@ -330,11 +331,30 @@ void add_crossover(const ResponseResult& before, const ResponseResult& here, con
     const Conditions conditions = {{"with", of.capture.file}, {"sample_rate_hz", here.sample_rate_hz}};
     sheet.add("crossover_hz", channel, found->hz, conditions).uncertainty = found->uncertainty_hz;
     sheet.add("crossover_db", channel, -found->below_db, conditions).uncertainty = found->uncertainty_db;
-    sheet.add("crossover_sum_db", channel, found->sum_db, conditions).uncertainty = found->uncertainty_db;
+    sheet.add("crossover_sum_db", channel, found->sum_db, conditions).uncertainty = found->sum_uncertainty_db;
+    Reading& inverted = sheet.add("crossover_inverted_db", channel, found->inverted_db, conditions);
+    // Less than what both are uncertain by is a bound.
+    inverted.bound = found->inverted_uncertainty_db > kBoundBeyondDb;
+    if (inverted.bound)
+      inverted.value = found->inverted_db + found->inverted_uncertainty_db;
+    else
+      inverted.uncertainty = found->inverted_uncertainty_db;
+    Conditions notch = conditions;
+    notch.emplace_back("way", std::string(found->notch_inverted ? "one inverted" : "as they are"));
+    notch.emplace_back("at_hz", found->notch_hz);
+    Reading& depth = sheet.add("notch_db", channel, found->notch_db, notch);
+    depth.bound = found->notch_bound;
+    if (!depth.bound) depth.uncertainty = found->notch_uncertainty_db;
+    sheet.draw({"sum as they are", channel, "Hz", "dB", found->hz_axis, found->as_they_are_db});
+    sheet.draw({"sum, one inverted", channel, "Hz", "dB", found->hz_axis, found->one_inverted_db});
     sheet.say(
         Severity::note, FindingCode::comparison,
-        fmt::format("crosses {} at {:.1f} Hz, {:.1f} dB under its band; both together stand {:+.1f} dB there",
-                    of.capture.file, found->hz, found->below_db, found->sum_db),
+        fmt::format("crosses {} at {:.1f} Hz, {:.1f} dB under its band; both together are {:+.1f} dB there, "
+                    "with one inverted {}{:.1f} dB; {} they cancel most at {:.0f} Hz, to {}{:.1f} dB",
+                    of.capture.file, found->hz, found->below_db, measure_detail::tidy_db(found->sum_db),
+                    inverted.bound ? "under " : "", *inverted.value,
+                    found->notch_inverted ? "inverted" : "as they are", found->notch_hz,
+                    found->notch_bound ? "under " : "", found->notch_db),
         channel);
   }
   into = sheet.finish();

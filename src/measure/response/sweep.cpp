@@ -7,6 +7,7 @@
 #include "measure/response/features.hpp"
 #include "measure/response/impulse.hpp"
 #include "measure/response/methods.hpp"
+#include "measure/response/place_by_division.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 
@@ -19,6 +20,7 @@ constexpr double kLittle = 1e-6;         // ε over the middle of the band
 constexpr double kSpoiledMargin = 1.06;  // of a frequency, beside what is spoiled
 constexpr double kCutS = 0.005;
 constexpr double kCutMargin = 1.6;      // the edge rings into what lies before it
+constexpr double kNothing = 1e-7;       // of the highest place: -140 dB
 constexpr double kAtTop = 0.999;        // of the highest sample: held there, it was cut
 constexpr double kLeastTop = 1e-3;      // -60 dBFS: what is softer was not cut
 constexpr std::size_t kClippedRun = 4;  // frames that stand still
@@ -53,6 +55,7 @@ class SweepDivision {
     if (!(a.energy > 0 && energy > 0)) return;
     channel.broadband_db = db_from_power_ratio(energy / a.energy);
     if (!divide(a.spectrum, y)) return;
+    if (task_.options.alignment) require_answer_in_place(a.spectrum);
     const auto circular = cache_.transform->invert(cache_.quotient);
     const auto impulse = cut_impulse(circular, static_cast<std::size_t>(tail), rest);
     if (!impulse) return;
@@ -86,6 +89,15 @@ class SweepDivision {
     for (const double v : x) of_a.energy += v * v;
     of_a.spectrum = cache_.transform->bins_of(x);
     return of_a;
+  }
+
+  // Marks say nothing of what lies between them.
+  void require_answer_in_place(const std::vector<std::complex<double>>& p) {
+    const auto bins = cache_.transform->bins();
+    std::vector<std::complex<double>> quotient(bins.begin(), bins.end());
+    if (!divide_softly(p, quotient)) return;
+    if (const auto crest = crest_of(cache_.transform->invert(quotient), task_.rate))
+      require_answer(crest->over_rest_db);
   }
 
   // Y·X*/(|X|²+ε); false when A holds nothing in the middle of its band.
@@ -127,6 +139,14 @@ class SweepDivision {
       if (std::abs(ratio) > 0) point.group_delay_s = (slope.at(frequency) / ratio).real() / task_.rate;
       channel.points.push_back(point);
     }
+    // Farther down lie the cuts and the arithmetic.
+    double top = 0;
+    for (const ResponsePoint& point : channel.points) top = std::max(top, std::abs(point.ratio));
+    const std::size_t all = channel.points.size();
+    std::erase_if(channel.points,
+                  [&](const ResponsePoint& point) { return std::abs(point.ratio) < kNothing * top; });
+    if (all > 0)
+      channel.left_out_share = static_cast<double>(all - channel.points.size()) / static_cast<double>(all);
   }
 
   // Frequency of the sweep a while after its start, with a margin.

@@ -90,9 +90,16 @@ struct ResponseShelf {
 /// Where one curve takes over from another.
 struct ResponseCrossover {
   double hz = 0;
-  double below_db = 0;                            ///< under the level of the first one's band
-  double sum_db = 0;                              ///< of both added, over that level
-  double uncertainty_hz = 0, uncertainty_db = 0;  ///< k = 2, from both curves there
+  double below_db = 0;     ///< under the level of the first one's band
+  double sum_db = 0;       ///< of both added, over that level
+  double inverted_db = 0;  ///< the same with one of them inverted
+  double inverted_uncertainty_db = 0, sum_uncertainty_db = 0;
+  double notch_hz = 0, notch_db = 0;  ///< lowest of both sums within an octave, over that level
+  double notch_uncertainty_db = 0;    ///< k = 2; 0 for a bound
+  bool notch_bound = false;           ///< no deeper can be told: both are not known well enough
+  bool notch_inverted = false;        ///< of the sum with one inverted
+  std::vector<double> hz_axis, as_they_are_db, one_inverted_db;  ///< both sums over frequency
+  double uncertainty_hz = 0, uncertainty_db = 0;                 ///< k = 2, from both curves there
 };
 
 /// A hump or a dip over the level that lies around it.
