@@ -95,11 +95,17 @@ class Aligner {
     }
     if (result.slips_untold && !result.slips.empty())
       if (const auto whole = along_one_line(result)) result = *whole;
-    if (result.slips_untold && !options_.doubtful) return std::nullopt;
+    const bool untold = result.slips_untold || leans_too_much(result);
+    if (untold && !options_.doubtful) return std::nullopt;
     return result;
   }
 
  private:
+  // A filter that delays each frequency by another time makes a sweep lean more than any clock does.
+  [[nodiscard]] bool leans_too_much(const Alignment& found) const {
+    return std::abs(found.drift_ppm) > options_.most_drift_ppm + found.drift_uncertainty_ppm;
+  }
+
   // A bar of a machine that drifts fits a bar off as well, and looks like a slip there and back. Where nearly
   // all of the reference lies on the line of the longest piece, there is none.
   std::optional<Alignment> along_one_line(const Alignment& found) {
@@ -278,7 +284,9 @@ class Aligner {
     const bool most =
         static_cast<double>(segments_.size()) >= kMostOfThem * static_cast<double>(places_.size());
     result.by_residual = true;
-    if (most && result.slips.empty() && left_over() < kLeftByLine && stands_alone()) return result;
+    if (most && !leans_too_much(result) && result.slips.empty() && left_over() < kLeftByLine &&
+        stands_alone())
+      return result;
     segments_.clear();
     line_ = DelayLine();
     return std::nullopt;

@@ -30,10 +30,7 @@ constexpr double kOfSecondOrder = 0.9;  // of the time by which its response com
 constexpr std::size_t kMostNoiseWindows = 8;
 constexpr double kWidenBelowHz = 150, kWiden = 1.2;  // a window holds few cycles there
 constexpr double kMethodDb = 0.001;                  // ε, the cuts, the reading between bins
-constexpr double kMethodShare = 4e-4,
-                 kMethodHz = 200;  // up to there: what lies under the sweep's start leaks
-double method_share(double hz) { return kMethodShare * std::min(1.0, std::pow(kMethodHz / hz, 4)); }
-constexpr double kSweepEdge = 0.03;  // of the sweep's ends that are left out, in frequency
+constexpr double kSweepEdge = 0.03;                  // of the sweep's ends that are left out, in frequency
 
 class SweepDivision {
  public:
@@ -234,8 +231,6 @@ class SweepDivision {
     constexpr auto kHalf = static_cast<std::ptrdiff_t>(kPerOctave / 6);
     const double bin = task_.rate / static_cast<double>(cache_.transform->length());
     std::vector<double> in_b;
-    double top = 0;
-    for (const ResponsePoint& point : points) top = std::max(top, std::abs(point.ratio));
     for (std::ptrdiff_t i = 0; i < std::ssize(points); ++i) {
       double sum = 0, count = 0;
       for (std::ptrdiff_t k = std::max<std::ptrdiff_t>(0, i - kHalf);
@@ -245,8 +240,7 @@ class SweepDivision {
       const double size = std::abs(point.ratio), widen = point.hz < kWidenBelowHz ? kWiden : 1;
       if (size > 0)
         point.uncertainty_db =
-            std::hypot(kMethodDb, db_from_ratio(1 + method_share(point.hz) * top / size),
-                       widen * 2 * kDbOfAmplitudeShare * std::sqrt(sum / count / 2) / size);
+            std::hypot(kMethodDb, widen * 2 * kDbOfAmplitudeShare * std::sqrt(sum / count / 2) / size);
       in_b.push_back(sum / count * std::norm(a.spectrum[static_cast<std::size_t>(point.hz / bin)]) / squares);
     }
     // Variance of a sample of the noise, by the middle of the axis.
