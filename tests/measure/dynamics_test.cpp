@@ -223,6 +223,37 @@ TEST(Dynamics, TwoReleaseConstantsAndAHoldAreToldApartFromOne) {
   }
 }
 
+// A fast and a slow part of an attack, with their shares; one constant and a mean square stay what they are.
+TEST(Dynamics, TwoAttackConstantsAreToldApartFromOne) {
+  constexpr double kRate = 48000;
+  const Played p = played(997, -40, -6, kRate, 1.2, 1.5);
+  const BlockSteps at = block_steps(std::get<LevelBlock>(p.recipe.parts[1].kind), kRate);
+  Stimulus stimulus(p.recipe);
+  const auto first = static_cast<double>(stimulus.parts()[1].first_frame);
+  const auto up = static_cast<std::size_t>(first + at.up_frame) + 1,
+             down = static_cast<std::size_t>(first + at.down_frame) + 1;
+  for (const bool two : {true, false})
+    for (const auto model : {DetectorModel::gain_in_db, DetectorModel::mean_square}) {
+      Signal gain = gains(p.levels, kRate, {model, 0.02, 0.1});
+      if (two)
+        for (std::size_t n = up; n < down; ++n) {
+          const double t = static_cast<double>(n - up) / kRate, whole = static_gain(-6);
+          gain[n] = whole * (1 - 0.7 * std::exp(-t / 0.008) - 0.3 * std::exp(-t / 0.15));
+        }
+      const auto result = measured(p, with_gain(p, gain));
+      const ModelFit& best = result.channels[0].blocks[0].attack.models[0];
+      EXPECT_EQ(best.model == DetectorModel::two_constants, two);
+      const Sheet sheet = dynamics_sheet(result, {"a.wav"}, {"b.wav"});
+      const Reading *fast = find_reading(sheet, "attack_fast_ms", 0),
+                    *slow = find_reading(sheet, "attack_slow_ms", 0);
+      ASSERT_EQ(fast != nullptr, two);
+      if (!two) continue;
+      EXPECT_NEAR(*fast->value, 8, 0.4);
+      EXPECT_NEAR(*slow->value, 150, 8);
+      EXPECT_NEAR(std::get<double>(*find_condition(*slow, "share")), 0.3, 0.02);
+    }
+}
+
 // Blocks so close together that the gain never comes back: what it would return to is seen nowhere.
 TEST(Dynamics, AReleaseLongerThanEveryPauseIsNotGuessed) {
   constexpr double kRate = 48000;
@@ -250,6 +281,7 @@ TEST(Dynamics, AReleaseLongerThanEveryPauseIsNotGuessed) {
   std::string text;
   for (const Finding& f : sheet.findings) text += f.text + "\n";
   EXPECT_NE(text.find("the release is longer than"), std::string::npos) << text;
+  EXPECT_NE(text.find("leave a pause of "), std::string::npos) << text;
   const auto& blocks = result.channels[0].blocks;
   ASSERT_EQ(blocks.size(), 3U);
   // Before the first one it was at rest, so that its way back is known; 18 % of it is all that was seen.
@@ -260,6 +292,9 @@ TEST(Dynamics, AReleaseLongerThanEveryPauseIsNotGuessed) {
     EXPECT_TRUE(blocks[i].release.open_end) << i;
     EXPECT_FALSE(blocks[i].release.to_63_s) << i;
     EXPECT_TRUE(blocks[i].release.models.empty()) << i;
+    // 1.5 s to 63 %: 6.9 s to 99 %.
+    ASSERT_TRUE(blocks[i].release.needed_s) << i;
+    EXPECT_NEAR(*blocks[i].release.needed_s, 6.9, 2.3) << i;
   }
 }
 

@@ -2,6 +2,7 @@
 #include "wavicon/measure/dynamics/gain_steps.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "wavicon/audio/decibels.hpp"
@@ -218,7 +219,8 @@ void fit_models(const GainOverTime& g, std::size_t first, const GainStepOptions&
   if (step.models.front().error_db > kGoodFit * change)
     if (auto held = fit_all(true); held.front().error_db < kHalved * step.models.front().error_db)
       step.models = std::move(held);
-  if (options.release && step.models.front().error_db > kGoodFit * change) {
+  // Without the static curve an attack by the mean square would look like them.
+  if ((options.release || models.levels_known()) && step.models.front().error_db > kGoodFit * change) {
     const ModelFit two = fitted(models, DetectorModel::two_constants, times, gains, guess, false);
     const bool halves = two.error_db < kHalved * step.models.front().error_db;
     step.models.insert(halves ? step.models.begin() : step.models.end(), two);
@@ -315,6 +317,41 @@ bool hears_rms(DetectorModel model) {
   return model == DetectorModel::mean_square || model == DetectorModel::mean_square_then_gain;
 }
 
+namespace {
+
+// One exponential from the start to an end that is not known.
+std::optional<double> needed_for(const GainOverTime& g, std::size_t first, double start_db) {
+  constexpr double kKnown = 1.0 / 3;
+  const std::size_t count = g.time_s.size() - first, stride = std::max<std::size_t>(1, count / kMostPoints);
+  std::vector<double> times, gains;
+  for (std::size_t i = first; i < g.time_s.size(); i += stride) {
+    times.push_back(g.time_s[i]);
+    gains.push_back(g.gain_db[i]);
+  }
+  if (times.size() < 8) return std::nullopt;
+  const double seen = times.back(), moved = gains.back() - start_db;
+  const Residuals residuals = [&](std::span<const double> p, std::span<double> left) {
+    for (std::size_t i = 0; i < left.size(); ++i)
+      left[i] = start_db + p[1] * -std::expm1(-times[i] / std::exp(p[0])) - gains[i];
+  };
+  LeastSquaresFit best;
+  for (const double times_seen : {0.5, 2.0, 8.0}) {
+    const double most = 100 * std::abs(moved) + 1;
+    const FitParameter constant{std::log(times_seen * seen), std::log(0.05 * seen), std::log(50 * seen)},
+        whole{moved / -std::expm1(-1 / times_seen), -most, most};
+    auto fit = fit_least_squares(residuals, times.size(), std::array{constant, whole});
+    if (best.parameters.empty() || fit.rms < best.rms) best = std::move(fit);
+  }
+  const auto sure = fit_deviations(residuals, times.size(), best.parameters, std::array{1e-3, 1e-3});
+  // What the model leaves has a shape, and is no noise: it counts over all of what was seen.
+  if (!sure || 2 * (*sure)[0] > kKnown || best.rms > kGoodFit * std::abs(best.parameters[1]))
+    return std::nullopt;
+  constexpr double kTo99 = 4.6;
+  return kTo99 * std::exp(best.parameters[0]);
+}
+
+}  // namespace
+
 GainStep measure_gain_step(const GainOverTime& g, const GainStepOptions& options) {
   const auto first =
       static_cast<std::size_t>(std::lower_bound(g.time_s.begin(), g.time_s.end(), 0.0) - g.time_s.begin());
@@ -334,6 +371,7 @@ GainStep measure_gain_step(const GainOverTime& g, const GainStepOptions& options
   if (std::abs(change) < kLeastChangeDb) return step;
   if (moving && options.release && !options.end_db) {
     step.open_end = true;
+    step.needed_s = needed_for(g, first, step.start_db);
     return step;
   }
   const double before = mean_between(g, -2 * kStartShare * before_s, -kStartShare * before_s);

@@ -289,7 +289,10 @@ class Writer {
                       "before the block, or a longer low_s, is needed",
                       of));
     const ModelFit& best = up.models.front();
-    const bool settled = best.constant_s * kTo99 < b.high_s;
+    write_two_constants("attack", up);
+    const bool settled =
+        std::max(best.constant_s, best.model == DetectorModel::two_constants ? best.second_s : 0) * kTo99 <
+        b.high_s;
     if (!settled)
       say(Severity::warning, FindingCode::too_short,
           fmt::format("the high part of the block lasts {} and the attack is not over by then{}: high_s has "
@@ -315,6 +318,10 @@ class Writer {
         detector.text = hears_rms(best.model) ? "rms" : "peak";
         std::string constants = milliseconds(best.constant_s);
         if (best.second_s > 0) constants += " and " + milliseconds(best.second_s);
+        if (best.model == DetectorModel::two_constants)
+          constants =
+              fmt::format("{:.0f} % by {}, {:.0f} % by {}", 100 * (1 - best.share),
+                          milliseconds(best.constant_s), 100 * best.share, milliseconds(best.second_s));
         say(Severity::note, FindingCode::result,
             fmt::format("it hears the {}{}: {} with {} explains the attack within {:.2g} dB{}",
                         hears_rms(best.model) ? "mean square (rms)" : "peak", of, name_of(best.model),
@@ -352,26 +359,33 @@ class Writer {
                 : ""));
   }
 
+  void write_two_constants(const std::string& what, const GainStep& step) {
+    const ModelFit& best = step.models.front();
+    if (best.model != DetectorModel::two_constants) return;
+    add((what + "_fast_ms").c_str(), 1000 * best.constant_s, {{"share", 1 - best.share}},
+        1000 * best.constant_uncertainty_s);
+    add((what + "_slow_ms").c_str(), 1000 * best.second_s, {{"share", best.share}},
+        1000 * best.second_uncertainty_s);
+  }
+
   void write_release(const BlockDynamics& b, const std::string& of, const std::string& name) {
     const GainStep& down = b.release;
     if (down.open_end)
       say(Severity::warning, FindingCode::too_short,
           fmt::format(
               "the release is longer than the {} after the block{}: the gain moves to their end, as it did "
-              "before the block, so that nothing says where it would come to rest; leave a pause several "
-              "times as long, or play a staircase as well",
-              milliseconds(b.after_s), of));
+              "before the block, so that nothing says where it would come to rest; {}, or play a staircase "
+              "as well",
+              milliseconds(b.after_s), of,
+              down.needed_s ? fmt::format("leave a pause of {:.2g} s after it (after_s)", *down.needed_s)
+                            : "leave a pause several times as long"));
     if (down.models.empty()) return;
     const ModelFit& best = down.models.front();
     times("release", down);
     compare("release", b, &BlockDynamics::release);
     if (best.hold_s > 2 * b.window_s) add("hold_ms", 1000 * best.hold_s, {}, 1000 * best.hold_uncertainty_s);
     const bool two = best.model == DetectorModel::two_constants;
-    if (two) {
-      add("release_fast_ms", 1000 * best.constant_s, {{"share", 1 - best.share}},
-          1000 * best.constant_uncertainty_s);
-      add("release_slow_ms", 1000 * best.second_s, {{"share", best.share}}, 1000 * best.second_uncertainty_s);
-    }
+    write_two_constants("release", down);
     const double longest = std::max(best.constant_s, best.second_s);
     if (down.reached < kReturned)
       say(Severity::warning, FindingCode::too_short,

@@ -53,10 +53,13 @@ struct GainStep {
   /// k = 2: how far the gain scatters at rest over its slope there, and what the window does to it.
   double onset_uncertainty_s = 0, to_63_uncertainty_s = 0, to_90_uncertainty_s = 0;
   double overshoot_uncertainty_db = 0;
-  bool unsettled = false;        ///< the gain still moves before the step
-  double overshoot_db = 0;       ///< beyond the end
-  double reached = 1;            ///< share of the change that was seen by the end
-  bool open_end = false;         ///< it still moves by the end, and where it will end is not known: no times
+  bool unsettled = false;   ///< the gain still moves before the step
+  double overshoot_db = 0;  ///< beyond the end
+  double reached = 1;       ///< share of the change that was seen by the end
+  bool open_end = false;    ///< it still moves by the end, and where it will end is not known: no times
+  /// Of an open end: time after the step in which one exponential, its end unknown, would be over to 99 %;
+  /// none where what was seen does not hold its constant within a third.
+  std::optional<double> needed_s;
   std::vector<ModelFit> models;  ///< best first; empty when the change is below 1 dB
 };
 
@@ -71,7 +74,8 @@ struct GainStepOptions {
 };
 
 /// Times from the gain's value before the step to its end, in dB, and the models in the order of their
-/// errors. Two constants are preferred only if they halve the error of the best of the others.
+/// errors. Two constants are preferred only if they halve the error of the best of the others; of an attack
+/// they are tried where the static curve is known, as without it a mean square looks like them.
 ///
 /// @param gain  with some values before 0. @throws Error bad_argument for no value before or after the step.
 /// @accuracy  measurements of built compressors: gain_steps_test.cpp
