@@ -96,6 +96,26 @@ TEST(Spectrum, MidSideDcPeakHoldAndAverages) {
   EXPECT_EQ(measured(audio, {.averages = 2}).window_count, 2);
 }
 
+// Slower than the window is wide, a wobble has a constant's lobe; from window to window it moves.
+TEST(Spectrum, AWobbleIsNoDcOffset) {
+  for (const double hz : {0.3, 1.3, 4.0, 0.0}) {
+    Audio audio = with_lines(48000, 5, {{440, -20}});
+    for (std::int64_t n = 0; n < audio.frames(); ++n)
+      audio.channel(0)[static_cast<std::size_t>(n)] +=
+          0.02 * std::cos(2 * M_PI * hz * static_cast<double>(n) / 48000);
+    const auto result = measured(audio, {});
+    EXPECT_EQ(result.channels[0].constant, hz == 0) << hz;
+    EXPECT_EQ(result.channels[0].wobbles, hz != 0) << hz;
+    const double rms = hz == 0 ? 0.02 : 0.02 / std::sqrt(2.0);
+    EXPECT_NEAR(db_from_ratio(result.channels[0].dc / rms), 0, hz == 0 ? 0.01 : 1.5) << hz;
+    std::string text;
+    for (const auto& finding : spectrum_sheet(result, {.channels = 1}).findings) text += finding.text;
+    EXPECT_NE(text.find(hz == 0 ? "is a DC offset of -34.0 dBFS" : "is a wobble slower than"),
+              std::string::npos)
+        << text;
+  }
+}
+
 TEST(Spectrum, EdgesOfItsRange) {
   EXPECT_NE(message_of(ErrorCode::bad_input, [] { (void)measured(Audio(48000, 1, 0)); }).find("0 frames"),
             std::string::npos);

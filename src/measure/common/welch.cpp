@@ -38,10 +38,14 @@ WelchPlan plan_welch(double rate, std::int64_t stretch_frames, double window_s, 
 }
 
 void for_each_window(AudioSource& source, const FrameRange& range, const WelchPlan& plan,
-                     const std::function<void(std::size_t, std::int64_t, const std::vector<double>&)>& each) {
+                     const std::function<void(std::size_t, std::int64_t, const std::vector<double>&)>& each,
+                     const std::function<void(std::size_t, double)>& mean) {
   const auto window = kaiser_window(plan.frames, plan.beta);
-  double squares = 0;
-  for (const double w : window) squares += w * w;
+  double squares = 0, sum = 0;
+  for (const double w : window) {
+    squares += w * w;
+    sum += w;
+  }
   const double scale = 2 / (squares * plan.rate);
   RealTransform transform(plan.length);
   const auto channels = static_cast<std::size_t>(source.channel_count());
@@ -83,6 +87,7 @@ void for_each_window(AudioSource& source, const FrameRange& range, const WelchPl
                 static_cast<double>(range.first + w * static_cast<std::int64_t>(plan.hop) +
                                     static_cast<std::int64_t>(frames)) /
                     plan.rate));
+      if (mean) mean(c, bins[0].real() / sum);
       each(c, w, density);
     }
   }

@@ -43,10 +43,12 @@ struct WelchPlan {
 /// before it is averaged.
 ///
 /// @param each  called with channel, window and density.
+/// @param mean  called before it with the channel and the window's mean, weighed by it, when given.
 /// @throws Error bad_input for NaN or infinity.
 void for_each_window(AudioSource& source, const FrameRange& range, const WelchPlan& plan,
                      const std::function<void(std::size_t channel, std::int64_t window,
-                                              const std::vector<double>& density)>& each);
+                                              const std::vector<double>& density)>& each,
+                     const std::function<void(std::size_t channel, double mean)>& mean = {});
 
 /// Sum of a density over a band, with parts of bins at its edges; weight(hz) counts each bin.
 template <typename Weight>

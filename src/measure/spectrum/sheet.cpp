@@ -78,6 +78,12 @@ class Builder {
           fmt::format("the hump at the low end is a DC offset of {:.1f} dBFS, seen through a window {:.1f} "
                       "Hz wide: no hum and no rumble",
                       db_from_ratio(c.dc), half_lobe_hz()));
+    if (c.wobbles && c.dc > 1e-5 && c.dc > 0.01 * strongest)
+      say(Severity::note, FindingCode::result, channel,
+          fmt::format(
+              "the hump at the low end is a wobble slower than {:.1f} Hz, {:.1f} dBFS RMS: it moves from "
+              "window to window, and is no DC offset",
+              half_lobe_hz(), db_from_ratio(c.dc)));
     if (result_.period_count == 1)
       say(Severity::note, FindingCode::too_short, channel,
           "bands of one period: what noise adds to them cannot be told");

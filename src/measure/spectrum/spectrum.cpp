@@ -20,6 +20,7 @@ using namespace measure_detail;
 constexpr double kBeta = 20;  // of the Kaiser window: side lobes at -155 dB
 constexpr double kWindowWidths =
     5.5;  // widths of the lobe at half amplitude that a window needs to part two lines
+constexpr double kConstant = 0.8;          // of the squares of all windows' means: what is the same in each
 constexpr double kStandsOut = 31.6;        // 15 dB over what lies around
 constexpr std::size_t kMostPoints = 3000;  // of a curve: twice what a picture is wide
 constexpr int kMostOrders = 60;            // of a tone that are named among the peaks
@@ -212,9 +213,16 @@ void gather(const std::vector<double>& values, double bin_hz, std::size_t first,
   }
 }
 
+// Means of all windows: of a constant they are the same one.
+struct Means {
+  double sum = 0, squares = 0, count = 0;
+  [[nodiscard]] bool are_alike() const { return sum * sum >= kConstant * squares * count; }
+};
+
 // A channel from its mean density, and from the highest one where it was held.
-ChannelSpectrum channel_of(std::vector<double> mean, const std::vector<double>& held, const WelchPlan& plan,
-                           const PowerSpread& chance, const BandAxis* axis, const SpectrumResult& result) {
+ChannelSpectrum channel_of(std::vector<double> mean, const std::vector<double>& held, const Means& means,
+                           const WelchPlan& plan, const PowerSpread& chance, const BandAxis* axis,
+                           const SpectrumResult& result) {
   const SpectrumOptions& options = result.options;
   const double rate = result.sample_rate_hz, half_lobe_hz = plan.lobe_half_bins() * plan.bin_hz();
   // A sine's highest bin holds its power over the window's noise bandwidth.
@@ -233,8 +241,10 @@ ChannelSpectrum channel_of(std::vector<double> mean, const std::vector<double>& 
   channel.dc =
       std::sqrt(std::max(0.0, band_power(density.values(), plan.bin_hz(), 0, half_lobe_hz, unweighted)));
   const auto beside = static_cast<std::size_t>(plan.lobe_half_bins()) + 2;
-  channel.constant =
+  const bool stands_out =
       beside < density.values().size() && density.values()[0] > kStandsOut * density.values()[beside];
+  channel.constant = stands_out && means.are_alike();
+  channel.wobbles = stands_out && !channel.constant;
   const auto uncertainty_db = [&](double from_hz, double to_hz) {
     return chance.uncertainty_db(density.values(), noise, plan.bin_hz(), from_hz, to_hz, unweighted);
   };
@@ -282,19 +292,26 @@ SpectrumResult measure_spectrum(const JudgedCapture& capture, const SpectrumOpti
   std::vector<std::vector<double>> mean(count, std::vector<double>(plan.length / 2 + 1, 0.0)), held(count);
   if (options.peak_hold)
     for (auto& values : held) values.assign(plan.length / 2 + 1, 0.0);
-  for_each_window(source, range, plan,
-                  [&](std::size_t c, std::int64_t w, const std::vector<double>& density) {
-                    for (std::size_t b = 0; b < density.size(); ++b) mean[c][b] += density[b];
-                    for (std::size_t b = 0; b < held[c].size(); ++b)
-                      held[c][b] = std::max(held[c][b], density[b]);
-                    result.window_count = w + 1;
-                  });
+  std::vector<Means> means(count);
+  for_each_window(
+      source, range, plan,
+      [&](std::size_t c, std::int64_t w, const std::vector<double>& density) {
+        for (std::size_t b = 0; b < density.size(); ++b) mean[c][b] += density[b];
+        for (std::size_t b = 0; b < held[c].size(); ++b) held[c][b] = std::max(held[c][b], density[b]);
+        result.window_count = w + 1;
+      },
+      [&](std::size_t c, double window_mean) {
+        means[c].sum += window_mean;
+        means[c].squares += window_mean * window_mean;
+        ++means[c].count;
+      });
   std::optional<BandAxis> axis;
   if (options.bands_per_octave > 0) axis.emplace(options.bands_per_octave, rate);
   const BandAxis* of_density = axis && options.period_frames == 0 ? &*axis : nullptr;
   const PowerSpread chance(plan, range.frames(), kaiser_window(plan.frames, plan.beta));
   for (std::size_t c = 0; c < count; ++c)
-    result.channels.push_back(channel_of(std::move(mean[c]), held[c], plan, chance, of_density, result));
+    result.channels.push_back(
+        channel_of(std::move(mean[c]), held[c], means[c], plan, chance, of_density, result));
   if (axis && options.period_frames > 0) read_periods(source, whole, *axis, result);
   return result;
 }

@@ -53,7 +53,8 @@ struct ChannelSpectrum {
   bool silent = false;
   double dc = 0;  ///< full scale = 1
   bool constant =
-      false;  ///< that is a constant, not noise or rumble: it stands 15 dB out of what is above it
+      false;             ///< that is a constant, not noise or rumble: it stands 15 dB out of what is above it
+  bool wobbles = false;  ///< it stands out as a constant does, and moves from window to window
   double dc_uncertainty_db = 0;  ///< k = 2, from the noise beside it, or of it
   double below_20_uncertainty_db = 0;
   double below_20_rms = 0;          ///< from a line's width beside 0 Hz to 20 Hz: rumble, not DC
