@@ -97,6 +97,7 @@ struct SheetOptions {
   std::string rms_reference = "square";
   bool quiet = false;
   bool verbose = false;
+  bool all = false;          ///< every reading by its name
   bool overlays = false;     ///< --plot lays several captures over each other
   bool against = false;      ///< the first file is what the others are measured against
   bool of_one_file = false;  ///< the first file may hold both
@@ -117,6 +118,7 @@ struct Delivery {
   std::optional<RowLayout> rows;        ///< how the table is laid out; none: a column for each sheet
   std::string answer;                   ///< above the table, before everything else
   std::vector<std::string> comparison;  ///< sentences under the table
+  std::vector<std::string> headline;    ///< readings that tell captures apart at a glance
 };
 /// Prints and writes the sheets and checks the limits.
 int deliver(const SheetOptions& options, const Delivery& delivery);

@@ -356,6 +356,7 @@ int run(Measuring& command) {
         measurement.picture(sheets, command.draw.empty() ? descriptor.pictures.front().word : command.draw);
   if (count > 1) delivery.comparison = measurement.compare(sheets);
   delivery.answer = measurement.answer(sheets);
+  delivery.headline = descriptor.headline;
   return deliver(command.sheet, delivery);
 }
 

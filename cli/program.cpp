@@ -5,6 +5,7 @@
 
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <csignal>
 #include <cstdio>
@@ -14,11 +15,14 @@
 #include <string>
 #include <string_view>
 #include <system_error>
+#include <vector>
 
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/audio/plain_text.hpp"
 #include "wavicon/file/output_file.hpp"
+#include "wavicon/measure/measurement_list.hpp"
 #include "wavicon/version.hpp"
 
 namespace wavicon::cli {
@@ -66,6 +70,40 @@ void add_commands(CLI::App& app, Action& action) {
   add_stand_in(app, action);
 }
 
+// Commands in the order of the work.
+constexpr const char* kMake = "1. make a signal";
+constexpr const char* kFeed = "2. feed it through something";
+constexpr const char* kCheck = "3. check what came back";
+constexpr const char* kMeasure = "4. measure it";
+constexpr const char* kCompare = "5. compare it with what went in, or with another one";
+constexpr const char* kRead = "6. read on";
+
+void group_commands(CLI::App& app) {
+  const auto put = [&](const char* group, std::initializer_list<const char*> names) {
+    for (const char* name : names) app.get_subcommand(name)->group(group);
+  };
+  put(kMake, {"make", "show"});
+  put(kFeed, {"units", "feed", "kit", "stand-in"});
+  put(kCheck, {"health"});
+  for (const MeasurementDescriptor& m : measurements()) {
+    const bool alone = m.input == MeasuredInput::capture || m.input == MeasuredInput::recording;
+    put(alone ? kMeasure : kCompare, {m.name.c_str()});
+  }
+  put(kRead, {"explain"});
+}
+
+// A command that is not there gets the nearest one that is.
+void require_command(const CLI::App& app, int argc, char** argv) {
+  if (argc < 2 || argv[1][0] == '-') return;
+  std::vector<std::string> names;
+  for (const CLI::App* command : app.get_subcommands(nullptr)) names.push_back(command->get_name());
+  const std::string asked = argv[1];
+  if (std::find(names.begin(), names.end(), asked) != names.end()) return;
+  throw Error(ErrorCode::bad_argument,
+              fmt::format("there is no command '{}'{} ('wavicon' alone shows them all)", asked,
+                          name_hint(asked, names)));
+}
+
 // Ends the program where memory runs out: unwinding from anywhere is a way that nobody walks otherwise.
 [[noreturn]] void out_of_memory() {
   abandon_partial_files();
@@ -80,6 +118,12 @@ int parse_and_run(int argc, char** argv) {
                "wavicon");
   Action action;
   add_commands(app, action);
+  group_commands(app);
+  if (argc < 2) {
+    print(app.help());
+    return exit_status::measured;
+  }
+  require_command(app, argc, argv);
   try {
     app.parse(argc, argv);
   } catch (const CLI::Success& success) {

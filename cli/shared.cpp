@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
+#include <sys/ioctl.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -160,6 +161,7 @@ void SheetOptions::add_to(CLI::App& app, bool draws) {
   app.add_option("--rms-reference", rms_reference, "what reads 0 dBFS RMS: a full-scale 'square' or 'sine'")
       ->check(CLI::IsMember({"square", "sine"}))
       ->capture_default_str();
+  app.add_flag("--all", all, "show every reading by its name, with its floor and conditions");
   app.add_flag("--quiet", quiet, "print nothing but errors");
   app.add_flag("--verbose", verbose, "say what each file is and how long it took, on standard error");
 }
@@ -201,14 +203,25 @@ void write_picture(const SheetOptions& options, const Delivery& delivery) {
                      options.plot_file, fits.most, fits.there, fits.what));
 }
 
+// Of the terminal that is printed to; 100 for anything else.
+std::size_t terminal_columns() {
+  constexpr std::size_t kElsewhere = 100, kLeast = 60;
+  winsize size{};
+  if (isatty(STDOUT_FILENO) == 0 || ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) != 0 || size.ws_col == 0)
+    return kElsewhere;
+  return std::max<std::size_t>(kLeast, size.ws_col);
+}
+
 std::string without_line_end(std::string text) {
   if (!text.empty() && text.back() == '\n') text.pop_back();
   return text;
 }
 
-std::string table_of(const Delivery& delivery) {
+std::string table_of(const SheetOptions& options, const Delivery& delivery) {
   if (delivery.rows) return row_table(delivery.sheets, *delivery.rows);
-  return delivery.sheets.size() == 1 ? sheet_table(delivery.sheets[0]) : comparison_table(delivery.sheets);
+  if (delivery.sheets.size() == 1) return sheet_table(delivery.sheets[0]);
+  return options.all ? comparison_table(delivery.sheets)
+                     : captures_table(delivery.sheets, delivery.headline, terminal_columns());
 }
 
 }  // namespace
@@ -240,7 +253,7 @@ int deliver(const SheetOptions& options, const Delivery& delivery) {
     print(sheets_to_json(sheets));
   } else if (!options.quiet) {
     if (!delivery.answer.empty()) print(delivery.answer + "\n");
-    print(table_of(delivery));
+    print(table_of(options, delivery));
     if (!results.empty()) print("\n" + limit_lines(results));
     for (const std::string& line : delivery.comparison)
       print((&line == delivery.comparison.data() ? "\n" : "") + line + "\n");

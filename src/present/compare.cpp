@@ -73,7 +73,8 @@ std::vector<std::string> short_names(const std::vector<Sheet>& sheets) {
   return names;
 }
 
-// What a sheet says, a sentence a line.
+}  // namespace
+
 std::string findings_text(const Sheet& sheet) {
   std::string text;
   for (const Finding& finding : sheet.findings) {
@@ -87,8 +88,6 @@ std::string findings_text(const Sheet& sheet) {
   }
   return text;
 }
-
-}  // namespace
 
 std::string comparison_table(const std::vector<Sheet>& sheets) {
   std::string text;

@@ -146,7 +146,7 @@ TEST_F(Against, ResponseOfAvocetIsItsCurve) {
   good("feed s.wav --through 'sim:avocet?bell=6&lift=0.5' -o bell.wav");
   EXPECT_HAS(good("response s.wav cut.wav"), "4 poles");
   const std::string table = good("response s.wav cut.wav bell.wav --plot r.svg");
-  EXPECT_HAS(table, "lower_edge_hz");
+  EXPECT_HAS(table, "lower edge");
   EXPECT_HAS(read_text(file("r.svg")), "bell.wav");
   const json sheet = json::parse(good("response s.wav bell.wav --json --at 100"));
   EXPECT_NEAR(reading(sheet, "gain_db")["value"].get<double>(), 3, 0.01)

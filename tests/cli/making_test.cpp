@@ -77,8 +77,12 @@ TEST_F(Program, MakeRefusesWhatItCannotWrite) {
   EXPECT_HAS(bad(2, "make tone -o /proc/a.wav"), "cannot be written");
   EXPECT_HAS(bad(2, "make tone"), "--output is required");
   EXPECT_HAS(bad(2, "make"), "A KIND or --recipe is required");
-  EXPECT_HAS(bad(2, "mkae tone -o a.wav"), "wavicon --help");
-  EXPECT_HAS(bad(2, ""), "subcommand");
+  EXPECT_HAS(bad(2, "mkae tone -o a.wav"), "did you mean 'make'?");
+  const std::string commands = good("");
+  EXPECT_HAS(commands, "1. make a signal");
+  EXPECT_LT(commands.find("3. check what came back"), commands.find("\n  health "));
+  EXPECT_HAS(bad(2, "helth x.wav"), "there is no command 'helth'; did you mean 'health'?");
+  EXPECT_HAS(bad(2, "nothing-like-it"), "'wavicon' alone shows them all");
 }
 
 TEST_F(Program, EveryKindIsMadeAndShown) {

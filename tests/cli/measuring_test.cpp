@@ -187,7 +187,8 @@ TEST_F(Program, LevelsStandSideBySide) {
       1e-4);
   const std::string both = good("levels a.wav b.wav --plot l.png --draw loudness");
   EXPECT_HAS(both, "-6.000");
-  EXPECT_HAS(both, "difference");
+  EXPECT_HAS(both, "over a");
+  EXPECT_HAS(good("levels a.wav b.wav --all"), "difference");
   EXPECT_EQ(read_text(file("l.png")).substr(1, 3), "PNG");
   EXPECT_EQ(json::parse(good("levels a.wav b.wav --json")).size(), 2U);
   EXPECT_EQ(wavicon("levels a.wav b.wav --limit 'rms_dbfs<-5'").status, 1);

@@ -212,6 +212,32 @@ TEST(Response, ASweepThroughASteepLowPassIsFoundByItself) {
   EXPECT_NEAR(c.delay_samples, 4321 + 276, 20);
 }
 
+// Tones at once before and behind the sweep, as loud as it: what the unit makes of them is taken off.
+TEST(Response, WhatLiesBesideTheSweepIsTakenOff) {
+  const double rate = 48000;
+  Recipe recipe{.sample_rate_hz = rate, .marks = false, .silence_before_s = 0.2, .silence_after_s = 0.6};
+  recipe.parts.push_back({.kind = Tone{.frequency_hz = 440, .level_dbfs = -6, .seconds = 1}});
+  recipe.parts.push_back({.kind = kSweep});
+  recipe.parts.push_back({.kind = Tone{.frequency_hz = 3000, .level_dbfs = -3, .seconds = 1}});
+  Stimulus stimulus(recipe);
+  const Signal x = rendered(stimulus);
+  ResponseOptions options = sweep_options();
+  options.from_s = 1.2;
+  options.to_s = 6.2;
+  for (const auto& filter :
+       {std::vector<Section>{}, std::vector{bell(3000, 6, 2, rate), low_cut(80, 0.7071, rate)}}) {
+    const auto result = response_of(x, through(x, filter), rate, options);
+    for (const ResponsePoint& p : result.channels[0].points)
+      if (p.hz > 60 && p.hz < 20000) {
+        const double expected = db_from_ratio(std::abs(of(filter, p.hz, rate)));
+        EXPECT_NEAR(db_from_ratio(std::abs(p.ratio)), expected, 0.01) << p.hz;
+      }
+    if (filter.empty()) {
+      EXPECT_NEAR(result.channels[0].broadband_db, 0, 0.01);
+    }
+  }
+}
+
 // Marks, or chance, put it somewhere: what lies there has to be an answer to the sweep.
 TEST(Response, WhatIsNoAnswerToTheSweepIsRefused) {
   const double rate = 48000;

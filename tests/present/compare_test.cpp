@@ -1,4 +1,8 @@
 // SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include <sstream>
+
 #include "present/example_sheet.hpp"
 #include "wavicon/present/table.hpp"
 
@@ -38,6 +42,41 @@ TEST(ComparisonTable, NothingIsSubtractedFromABoundAndNamesStayApart) {
   EXPECT_NE(text.find("< -20.000"), std::string::npos);
   EXPECT_EQ(text.find("< -20.000  -20.000  dBFS      -"), std::string::npos);
   EXPECT_EQ(text.find("-0.000"), std::string::npos);
+}
+
+// Rows are captures, what their names share is said once, and a line is never wider than the terminal.
+TEST(CapturesTable, ARowForEachCaptureAndWhatTellsThemApart) {
+  std::vector<Sheet> sheets;
+  for (const int drive : {0, 6, 12}) {
+    Sheet sheet{
+        "levels", {fmt::format("x/tern-drive-{}-b.wav", drive), "24-bit", 48000, 1, 100}, {}, {}, {}, {}, {}};
+    const Conditions rate = {{"sample_rate_hz", 48000.0}};
+    sheet.readings = {reading("rms_dbfs", -20.0 + drive, rate), reading("rms", 0.5, rate),
+                      reading("peak_dbfs", -10.0 + 0.1 * drive, rate)};
+    sheet.readings[2].uncertainty = 3;
+    sheet.findings.push_back({Severity::note, FindingCode::result, "it is loud", 0});
+    sheets.push_back(sheet);
+  }
+  const std::string text = captures_table(sheets, {"no_such", "peak_dbfs"});
+  // The headline stands first though it tells nothing apart; RMS does; the factor is the same in all.
+  EXPECT_NE(text.find("x/tern-drive-0-b.wav: it is loud\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("  tern-drive  "), std::string::npos) << text;
+  EXPECT_NE(text.find("\n  0 "), std::string::npos) << text;
+  EXPECT_NE(text.find("\n  12 "), std::string::npos) << text;
+  EXPECT_NE(text.find("over 0"), std::string::npos) << text;
+  EXPECT_NE(text.find("+6.00"), std::string::npos) << text;
+  EXPECT_EQ(text.find("0.5"), std::string::npos) << text;
+  EXPECT_EQ(text.find("_dbfs"), std::string::npos) << text;
+  EXPECT_LT(text.find("highest sample"), text.find("RMS level")) << text;
+  EXPECT_NE(text.find("--all shows every reading"), std::string::npos) << text;
+  for (const std::size_t wide : {40U, 60U, 100U}) {
+    std::istringstream lines(captures_table(sheets, {"peak_dbfs"}, wide));
+    for (std::string line; std::getline(lines, line);)
+      if (line.rfind("x/", 0) != 0 && line.find("--all") == std::string::npos) {
+        EXPECT_LE(line.size(), wide) << line;
+      }
+  }
+  EXPECT_EQ(captures_table({}, {}), "");
 }
 
 TEST(LadderTable, ARowForEachStep) {

@@ -9,15 +9,17 @@
 namespace wavicon::testing {
 
 inline const ReadingTable& example_table() {
-  static const ReadingTable kTable = {"harmonics",
-                                      {{.name = "fundamental_hz", .unit = "Hz", .digits = 6},
-                                       {.name = "fundamental_dbfs", .unit = "dBFS", .digits = 3},
-                                       {.name = "h{}_dbc", .unit = "dBc"},
-                                       {.name = "thd_db", .unit = "dB"},
-                                       {.name = "thd_percent", .unit = "%", .digits = 4},
-                                       {.name = "rms_dbfs", .unit = "dBFS", .digits = 3},
-                                       {.name = "rms", .digits = 6},
-                                       {.name = "alias_dbc", .unit = "dBc"}}};
+  static const ReadingTable kTable = {
+      "harmonics",
+      {{.name = "fundamental_hz", .unit = "Hz", .digits = 6},
+       {.name = "fundamental_dbfs", .unit = "dBFS", .digits = 3},
+       {.name = "h{}_dbc", .unit = "dBc"},
+       {.name = "thd_db", .unit = "dB"},
+       {.name = "thd_percent", .unit = "%", .digits = 4},
+       {.name = "rms_dbfs", .unit = "dBFS", .words = "RMS level", .digits = 3},
+       {.name = "rms", .digits = 6},
+       {.name = "peak_dbfs", .unit = "dBFS", .words = "highest sample"},
+       {.name = "alias_dbc", .unit = "dBc"}}};
   return kTable;
 }
 

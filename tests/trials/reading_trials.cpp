@@ -52,7 +52,12 @@ Sheet measured_as_a_file(const Trial& trial) {
   };
   MeasureRequest request;
   JudgedCapture b = judged(trial.b);
-  if (!trial.a.empty()) {
+  if (descriptor.input == MeasuredInput::recording) {
+    b = judge_row({b.admitted(policy)});
+  } else if (!trial.a.empty() && descriptor.by_reference) {
+    request.clean_signal = recognised(judged(trial.a), policy);
+    b = holding(b, *request.clean_signal, policy);
+  } else if (!trial.a.empty()) {
     const JudgedCapture a = judged(trial.a);
     request.reference = descriptor.recognises ? recognised(a, policy) : a.admitted(policy);
     b = descriptor.recognises ? placed_by(b, *request.reference, policy) : b.admitted(policy);
@@ -394,6 +399,73 @@ Trial spectrum(Dice& dice) {
   return trial;
 }
 
+// A sweep through a curve of the fifth degree at its own rate: orders in closed form, of which those above
+// half the rate fold.
+Trial aliasing(Dice& dice) {
+  Trial trial{.measurement = "aliasing", .rate_hz = any_rate(dice)};
+  const double seconds = dice.uniform(2, 4), level = ratio(dice.uniform(-18, -3)),
+               third = dice.chance(0.2) ? 0 : -dice.ratio(1e-3, 0.3),
+               fifth = dice.chance(0.5) ? 0 : dice.ratio(1e-3, 0.2), gain_db = dice.uniform(-12, 3),
+               noise_db = dice.uniform(-130, -70);
+  const auto late = std::llround(dice.uniform(0, 4000));
+  const Sound sweep = log_sweep(20, 20000, seconds, level, 0.3);
+  trial.a = taken(sweep, {trial.rate_hz, std::llround((seconds + 0.8) * trial.rate_hz)});
+  trial.b = moved(trial.a, late, trial.a.size() + 6000);
+  for (double& v : trial.b) v = ratio(gain_db) * (v + third * v * v * v + fifth * v * v * v * v * v);
+  add_noise(trial.b, ratio(noise_db), static_cast<std::uint64_t>(dice.whole(1, 1 << 30)));
+  const double a2 = level * level, first = level * (1 + 0.75 * third * a2 + 0.625 * fifth * a2 * a2),
+               order_3 = std::abs(level * a2 * (third / 4 + 5 * fifth * a2 / 16)),
+               order_5 = std::abs(fifth * level * a2 * a2 / 16), worst = std::max(order_3, order_5) / first;
+  // Below half the rate nothing folds at 96 kHz but from 16 kHz on.
+  trial.truths = {{"worst_alias_dbc", worst > 0 ? db(worst) : -400, 0.3}};
+  trial.what = fmt::format("{:.1f} s, {:.1f} dBFS, cube {:.2g}, fifth {:.2g}, noise {:.0f} dBFS", seconds,
+                           db(level), third, fifth, noise_db);
+  return trial;
+}
+
+// Steps of a tone that a unit with a gain cuts off at its own full scale.
+Trial clipping(Dice& dice) {
+  Trial trial{.measurement = "clipping", .rate_hz = any_rate(dice)};
+  const double hz = dice.ratio(300, 3000), gain_db = dice.uniform(-9, 6), limit = ratio(dice.uniform(-9, -1)),
+               noise_db = dice.uniform(-120, -80);
+  const auto silent = static_cast<std::size_t>(0.3 * trial.rate_hz);
+  trial.a.assign(silent, 0.0);
+  for (int i = 0; i < 13; ++i)
+    for (std::size_t n = 0; n < static_cast<std::size_t>(0.4 * trial.rate_hz); ++n)
+      trial.a.push_back(ratio(-36 + 3 * i) *
+                        std::sin(kTurn * std::fmod(hz * static_cast<double>(n) / trial.rate_hz, 1.0)));
+  trial.a.resize(trial.a.size() + silent, 0.0);
+  for (const double v : trial.a) trial.b.push_back(std::clamp(ratio(gain_db) * v, -limit, limit));
+  add_noise(trial.b, ratio(noise_db), static_cast<std::uint64_t>(dice.whole(1, 1 << 30)));
+  trial.truths = {{"gain_db", gain_db, 0.02}};
+  trial.what = fmt::format("{:.0f} Hz, {:+.1f} dB, limit {:.1f} dBFS, noise {:.0f} dBFS", hz, gain_db,
+                           db(limit), noise_db);
+  return trial;
+}
+
+// Takes of noise between silences: the level of the first, and how many there are.
+Trial takes(Dice& dice) {
+  Trial trial{.measurement = "takes", .rate_hz = any_rate(dice)};
+  const auto count = static_cast<int>(dice.whole(2, 4));
+  const double idle = ratio(dice.uniform(-110, -70)), gap_s = dice.uniform(0.8, 1.5);
+  double first = 0;
+  const auto pause = static_cast<std::size_t>(gap_s * trial.rate_hz);
+  trial.b.assign(pause, 0.0);
+  for (int i = 0; i < count; ++i) {
+    Samples take(static_cast<std::size_t>(dice.uniform(1.5, 3) * trial.rate_hz), 0.0);
+    add_noise(take, ratio(dice.uniform(-35, -15)), static_cast<std::uint64_t>(dice.whole(1, 1 << 30)));
+    if (i == 0) first = rms_of(take);
+    trial.b.insert(trial.b.end(), take.begin(), take.end());
+    trial.b.resize(trial.b.size() + pause, 0.0);
+  }
+  add_noise(trial.b, idle, static_cast<std::uint64_t>(dice.whole(1, 1 << 30)));
+  trial.truths = {{"take_count", static_cast<double>(count), 0},
+                  {"rms_dbfs", db(std::hypot(first, idle)), 0.05},
+                  {"gap_noise_dbfs", db(idle), 0.3}};
+  trial.what = fmt::format("{} takes, pauses of {:.1f} s at {:.0f} dBFS", count, gap_s, db(idle));
+  return trial;
+}
+
 // Those that take long are rarer.
 Trial any_trial(Dice& dice) {
   const auto at = dice.whole(0, 99);
@@ -401,11 +473,14 @@ Trial any_trial(Dice& dice) {
   if (at < 62) return noise(dice);
   if (at < 72) return levels(dice);
   if (at < 84) return spectrum(dice);
-  if (at < 88) return pair(dice);
-  if (at < 92) return copy_of_programme(dice, "latency");
-  if (at < 95) return copy_of_programme(dice, "null");
-  if (at < 96) return response(dice);
-  if (at < 98) return waveforms(dice);
+  if (at < 87) return pair(dice);
+  if (at < 90) return copy_of_programme(dice, "latency");
+  if (at < 92) return copy_of_programme(dice, "null");
+  if (at < 93) return response(dice);
+  if (at < 95) return waveforms(dice);
+  if (at < 96) return aliasing(dice);
+  if (at < 97) return clipping(dice);
+  if (at < 98) return takes(dice);
   return dynamics(dice);
 }
 
@@ -418,7 +493,9 @@ bool still_true(const Truth& truth, const std::string& measurement, Damage damag
   if (measurement == "noise") return damage == Damage::cut;
   // These read the level as it came.
   if (measurement == "spectrum") return damage == Damage::stored;  // silence counts in the mean
-  if (measurement == "dynamics" || measurement == "waveforms")
+  if (measurement == "aliasing") return damage == Damage::late || damage == Damage::stored;
+  if (measurement == "takes") return damage == Damage::late && r == "take_count";
+  if (measurement == "dynamics" || measurement == "waveforms" || measurement == "clipping")
     return damage == Damage::late || damage == Damage::stored || damage == Damage::hum;
   if (measurement == "response") return damage == Damage::cut || damage == Damage::dropout;
   if (measurement == "harmonics") return damage != Damage::echo || r == "fundamental_hz";

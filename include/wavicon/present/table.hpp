@@ -34,6 +34,20 @@ namespace wavicon {
 /// differences of levels to the first; nothing is subtracted from a bound.
 [[nodiscard]] WAVICON_EXPORT std::string comparison_table(const std::vector<Sheet>& sheets);
 
+/// Several captures for a person: what each says, then a row for each (of several channels, for each of
+/// these) with the readings that decide in words and units of the trade, and differences of levels to the
+/// first. What the names share is said once.
+///
+/// @param headline  readings that stand first; then those by which the captures differ more than is uncertain
+/// of
+///                  them, as far as there is room. @param columns_wide  of the terminal.
+[[nodiscard]] WAVICON_EXPORT std::string captures_table(const std::vector<Sheet>& sheets,
+                                                        const std::vector<std::string>& headline,
+                                                        std::size_t columns_wide = 100);
+
+/// What a sheet says, a sentence a line.
+[[nodiscard]] WAVICON_EXPORT std::string findings_text(const Sheet& sheet);
+
 /// One row per sheet, under its name, and a column per reading: for the steps of a ladder.
 ///
 /// @param names     one for each sheet. @param readings  names of the columns; those that no sheet has are

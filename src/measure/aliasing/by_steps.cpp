@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <iterator>
+#include <utility>
 
 #include "wavicon/measure/aliasing/aliasing.hpp"
 
@@ -39,12 +41,17 @@ void tell_by_steps(Sheet& sweep, const Sheet& steps, const std::string& part) {
   }
   for (const int channel : channels) {
     const auto of_channel = [&](const Reading& r) { return r.channel == channel && is_of_the_worst(r); };
-    const auto place = std::find_if(sweep.readings.begin(), sweep.readings.end(), of_channel);
-    const auto at = place - sweep.readings.begin();
-    std::erase_if(sweep.readings, of_channel);
-    std::vector<Reading> told;
-    std::copy_if(steps.readings.begin(), steps.readings.end(), std::back_inserter(told), of_channel);
-    sweep.readings.insert(sweep.readings.begin() + at, told.begin(), told.end());
+    // Those of the steps stand where the first of the sweep's stood.
+    std::vector<Reading> merged;
+    bool told = false;
+    for (Reading& own : sweep.readings) {
+      if (!of_channel(own)) {
+        merged.push_back(std::move(own));
+      } else if (!std::exchange(told, true)) {
+        std::copy_if(steps.readings.begin(), steps.readings.end(), std::back_inserter(merged), of_channel);
+      }
+    }
+    sweep.readings = std::move(merged);
     std::erase_if(sweep.findings, [&](const Finding& finding) {
       return finding.channel == channel && finding.code == FindingCode::nothing_found;
     });

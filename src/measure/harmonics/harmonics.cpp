@@ -22,7 +22,8 @@ namespace measure_detail {
 namespace {
 constexpr std::int64_t kLeastFrames = 4;  // of anything that swings
 constexpr double kNothing = 1e-100;       // full scale = 1: squares vanish below it
-constexpr double kBoundWithin = 10;       // power ratio to the noise: 10 dB
+// Power ratio to the noise. Chance alone passes it once in a million orders; at 10 dB it was once in 20 000.
+constexpr double kBoundWithin = 14;
 constexpr double kNinetyNine =
     2.1460;  // amplitude of complex Gaussian noise that 1 % exceeds, over its RMS: sqrt(ln 100)
 constexpr std::size_t kFewPlaces = 128;

@@ -9,6 +9,7 @@
 #include "measure/common/density.hpp"
 #include "measure/common/line_spectrum.hpp"
 #include "measure/harmonics/methods.hpp"
+#include "wavicon/audio/decibels.hpp"
 
 namespace wavicon::measure_detail {
 namespace {
@@ -22,6 +23,9 @@ constexpr double kWanderSignificance = 6;   // times what the noise does to the 
 constexpr double kSkirtUnderNoise = 1.0 / 64;  // power; 18 dB
 constexpr double kSkirtUnderLine = 1e-8;       // power of the line itself; 0.001 dB at worst
 constexpr double kLobeOverNoise = 100;         // power; 20 dB
+constexpr double kOtherInLobe =
+    2.5;  // amplitude of another line over that of what a single one leaves of the lobe
+constexpr double kByChance = 2.5;  // times the lobe's noise that noise leaves, too
 constexpr std::array kBetas = {8.0, 10.0, 12.0, 14.0, 16.0, 18.0, 20.0, 24.0, 28.0, 33.0, kLineBeta};
 constexpr double kNoiseWindowS = 0.65;      // DC's lobe ends at 12.5/0.65 s = 19.2 Hz
 constexpr double kNoiseWindowPeriods = 60;  // of the tone: noise between its orders is seen
@@ -188,10 +192,15 @@ ChannelHarmonics measure_by_lines(std::span<const double> stretch, double sample
   channel.fundamental_amplitude = std::sqrt(lobe - lobe_noise);
   const double per_bin = lobe_noise / static_cast<double>(spectrum.lobe_bins(f)),
                line_noise = per_bin * spectrum.line_noise(kLineBeta), power = lobe - lobe_noise;
+  // Another line within the lobe (hum beside a low tone) beats with it.
+  const double line = spectrum.line_powers(std::array{1}, kLineBeta)[0],
+               other = kOtherInLobe * std::sqrt(std::max(0.0, lobe - line - kByChance * lobe_noise) / power),
+               window_s = static_cast<double>(channel.window_frames) / sample_rate_hz;
   channel.fundamental_uncertainty_db =
-      line_uncertainty_db(power, power * line_noise, per_bin * lobe_noise, channel.window_count);
+      std::hypot(line_uncertainty_db(power, power * line_noise, per_bin * lobe_noise, channel.window_count),
+                 db_from_ratio(1 + other));
   channel.fundamental_uncertainty_hz =
-      2 * spectrum.frequency_sigma_hz(channel.fundamental_amplitude, per_bin);
+      std::hypot(2 * spectrum.frequency_sigma_hz(channel.fundamental_amplitude, per_bin), other / window_s);
   channel.dc = spectrum.dc();
   measure_orders(spectrum, wandering, places, channel);
   set_thd(channel);

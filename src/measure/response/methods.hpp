@@ -19,6 +19,7 @@ struct ResponseCache::Impl {
   struct OfA {
     std::vector<std::complex<double>> spectrum;
     double energy = 0;
+    std::vector<double> beside;  // what lies before and behind it, zero between; empty: silence
   };
   std::vector<double> energies;  // of A's channels within the next stretch
   std::pair<std::int64_t, std::int64_t> energies_of{0, 0};

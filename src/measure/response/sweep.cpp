@@ -20,6 +20,7 @@ constexpr double kLittle = 1e-6;         // ε over the middle of the band
 constexpr double kSpoiledMargin = 1.06;  // of a frequency, beside what is spoiled
 constexpr double kCutS = 0.005;
 constexpr double kCutMargin = 1.6;      // the edge rings into what lies before it
+constexpr int kRounds = 2;              // of taking off what lies beside the sweep
 constexpr double kNothing = 1e-7;       // of the highest place: -140 dB
 constexpr double kAtTop = 0.999;        // of the highest sample: held there, it was cut
 constexpr double kLeastTop = 1e-3;      // -60 dBFS: what is softer was not cut
@@ -53,12 +54,20 @@ class SweepDivision {
     if (!std::isfinite(a.energy) || !std::isfinite(energy))
       throw Error(ErrorCode::bad_input, "A or B holds NaN or infinity; 'wavicon health' names the place");
     if (!(a.energy > 0 && energy > 0)) return;
-    channel.broadband_db = db_from_power_ratio(energy / a.energy);
     if (!divide(a.spectrum, y)) return;
     if (task_.options.alignment) require_answer_in_place(a.spectrum);
-    const auto circular = cache_.transform->invert(cache_.quotient);
-    const auto impulse = cut_impulse(circular, static_cast<std::size_t>(tail), rest);
+    auto circular = cache_.transform->invert(cache_.quotient);
+    auto impulse = cut_impulse(circular, static_cast<std::size_t>(tail), rest);
+    for (int round = 0; impulse && !a.beside.empty() && round < kRounds; ++round) {
+      const auto clean = without_neighbours(y, a.beside, *impulse);
+      energy = 0;
+      for (const double v : clean) energy += v * v;
+      if (!divide(a.spectrum, clean)) return;
+      circular = cache_.transform->invert(cache_.quotient);
+      impulse = cut_impulse(circular, static_cast<std::size_t>(tail), rest);
+    }
     if (!impulse) return;
+    channel.broadband_db = db_from_power_ratio(energy / a.energy);
     take_noise(circular);
     channel.impulse = impulse->taps;
     channel.impulse_zero = impulse->zero;
@@ -83,12 +92,33 @@ class SweepDivision {
     ResponseCache::Impl::OfA& of_a = cache_.spectra[{channel, first, frames}];
     if (!of_a.spectrum.empty()) return of_a;
     auto x = read_channel(task_.a, channel, first, frames);
-    // What follows or comes before the sweep in A is not what B answers to.
+    // What follows or comes before the sweep in A is not what is asked for.
+    const auto loud = [](double v) { return v != 0; };
+    if (std::any_of(x.begin(), x.begin() + lead, loud) || std::any_of(x.end() - tail, x.end(), loud)) {
+      of_a.beside = x;
+      std::fill(of_a.beside.begin() + lead, of_a.beside.end() - tail, 0.0);
+    }
     std::fill(x.begin(), x.begin() + lead, 0.0);
     std::fill(x.end() - tail, x.end(), 0.0);
     for (const double v : x) of_a.energy += v * v;
     of_a.spectrum = cache_.transform->bins_of(x);
     return of_a;
+  }
+
+  // What the response makes of A's neighbours is taken off B.
+  std::vector<double> without_neighbours(std::span<const double> y, std::span<const double> beside,
+                                         const CutImpulse& impulse) {
+    RealTransform& transform = *cache_.transform;
+    std::vector<double> wrapped(transform.length(), 0.0);
+    for (std::size_t n = 0; n < impulse.taps.size(); ++n)
+      wrapped[(n + wrapped.size() - impulse.before) % wrapped.size()] += impulse.taps[n];
+    auto through = transform.bins_of(beside);
+    const auto filter = transform.bins_of(wrapped);
+    for (std::size_t k = 0; k < through.size(); ++k) through[k] *= filter[k];
+    const auto others = transform.invert(through);
+    std::vector<double> clean(y.begin(), y.end());
+    for (std::size_t n = 0; n < clean.size(); ++n) clean[n] -= others[n];
+    return clean;
   }
 
   // Marks say nothing of what lies between them.

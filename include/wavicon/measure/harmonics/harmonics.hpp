@@ -40,7 +40,7 @@ struct HarmonicOrder {
   double raw_amplitude = 0;    ///< as it stands in the spectrum, noise included
   double noise_amplitude = 0;  ///< what noise alone would read there (RMS of that reading)
   double uncertainty_db = 0;   ///< of the amplitude, k = 2, from the noise beside it; 0 for a bound
-  bool bound = false;          ///< within 10 dB of the noise
+  bool bound = false;          ///< within 11.5 dB of the noise
   double phase_deg = 0;        ///< of A·sin(order·ωt + phase), time from a rising zero crossing of the
                                ///< fundamental; means nothing when bound or hidden
 };
