@@ -33,6 +33,9 @@ constexpr double kProvenLeft = 1e-4;   // of the power: so much alike are no two
 constexpr double kPlainlyMore = 10;    // times that, at other places
 constexpr double kLeftByLine = 0.5;    // of the power beside a line that most segments lie on: -3 dB
 constexpr double kMostOfThem = 0.6;
+constexpr double kWorthTrying = 0.05;  // of the power, left at a place: others are tried
+constexpr double kPlainlyLessElsewhere = 0.25;
+constexpr std::size_t kMostTried = 6;
 constexpr double kNearlyAll = 0.9;          // of the power: no room for a slip
 constexpr double kExplained = 0.7;          // of the power: no other place has as much
 constexpr std::int64_t kBesideLine = 2048;  // frames: more than a period of 24 Hz
@@ -93,6 +96,7 @@ class Aligner {
       again.slips_untold = again.slips_untold || segments_.empty() || better_place(again);
       result = again;
     }
+    if (const auto other = place_that_leaves_less()) result = *other;
     if (result.slips_untold && !result.slips.empty())
       if (const auto whole = along_one_line(result)) result = *whole;
     const bool untold = result.slips_untold || leans_too_much(result);
@@ -101,6 +105,45 @@ class Aligner {
   }
 
  private:
+  // A short capture of a beat that comes again fits some bars off as well, to a part. Where most of it is
+  // left, the other places of excerpts are tried, each with what it holds in common.
+  std::optional<Alignment> place_that_leaves_less() {
+    double least = left_over();
+    if (segments_.empty() || least < kWorthTrying) return std::nullopt;
+    least *= kPlainlyLessElsewhere;
+    if (!places_of_excerpts_) places_of_excerpts_ = coarse_search_.places_of_excerpts();
+    const auto segments = segments_;
+    const auto line = line_;
+    const auto places = places_;
+    const double coarse = coarse_;
+    const std::int64_t excerpt = excerpt_, length = length_;
+    std::optional<Alignment> best;
+    std::size_t tried = 0;
+    for (const double delay : *places_of_excerpts_) {
+      if (std::abs(delay - coarse) < kNear || ++tried > kMostTried) continue;
+      coarse_ = delay;
+      excerpt_ = std::max<std::int64_t>(0, -std::llround(delay));
+      forget();
+      Alignment again;
+      if (!track_segments()) continue;
+      line_up(again);
+      const double left = left_over();
+      if (again.slips_untold || !again.slips.empty() || left > least) continue;
+      least = left;
+      again.by_residual = true;
+      best = again;
+    }
+    if (best) return best;
+    coarse_ = coarse;
+    excerpt_ = excerpt;
+    forget();
+    segments_ = segments;
+    line_ = line;
+    places_ = places;
+    length_ = length;
+    return std::nullopt;
+  }
+
   // A filter that delays each frequency by another time makes a sweep lean more than any clock does.
   [[nodiscard]] bool leans_too_much(const Alignment& found) const {
     return std::abs(found.drift_ppm) > options_.most_drift_ppm + found.drift_uncertainty_ppm;

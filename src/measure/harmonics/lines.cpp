@@ -26,6 +26,10 @@ constexpr double kLobeOverNoise = 100;         // power; 20 dB
 constexpr double kOtherInLobe =
     2.5;  // amplitude of another line over that of what a single one leaves of the lobe
 constexpr double kByChance = 2.5;  // times the lobe's noise that noise leaves, too
+constexpr double kPeriodsOfThird = 12,
+                 kThirdBeta = 10;      // its lobe is narrower than the way to DC and order 2
+constexpr double kThirdsByChance = 4;  // standard deviations, of three thirds and the share of their window
+constexpr double kOfMoves = 1.5;
 constexpr std::array kBetas = {8.0, 10.0, 12.0, 14.0, 16.0, 18.0, 20.0, 24.0, 28.0, 33.0, kLineBeta};
 constexpr double kNoiseWindowS = 0.65;      // DC's lobe ends at 12.5/0.65 s = 19.2 Hz
 constexpr double kNoiseWindowPeriods = 60;  // of the tone: noise between its orders is seen
@@ -168,6 +172,24 @@ LineSpectrum fitting_spectrum(std::span<const double> stretch, double sample_rat
   }
 }
 
+// By how much the tone's level moves from one third of the stretch to another, as a share of it: half of the
+// spread. A line so close to it that both are one in the spectrum beats with it. 0 where a third holds few
+// periods.
+double unsteadiness(std::span<const double> stretch, double sample_rate_hz, double fundamental_hz) {
+  const std::size_t third = stretch.size() / 3;
+  if (static_cast<double>(third) * fundamental_hz / sample_rate_hz < kPeriodsOfThird) return 0;
+  const auto window = kaiser_window(third, kThirdBeta);
+  std::vector<double> weighted(third);
+  double low = 1e300, high = 0;
+  for (std::size_t i = 0; i < 3; ++i) {
+    for (std::size_t n = 0; n < third; ++n) weighted[n] = window[n] * stretch[i * third + n];
+    const double size = std::abs(tone_sum(weighted, phase_step(fundamental_hz, sample_rate_hz)));
+    low = std::min(low, size);
+    high = std::max(high, size);
+  }
+  return high > 0 ? (high - low) / (high + low) : 0;
+}
+
 }  // namespace
 
 ChannelHarmonics measure_by_lines(std::span<const double> stretch, double sample_rate_hz, double rough_hz,
@@ -195,10 +217,13 @@ ChannelHarmonics measure_by_lines(std::span<const double> stretch, double sample
   // Another line within the lobe (hum beside a low tone) beats with it.
   const double line = spectrum.line_powers(std::array{1}, kLineBeta)[0],
                other = kOtherInLobe * std::sqrt(std::max(0.0, lobe - line - kByChance * lobe_noise) / power),
-               window_s = static_cast<double>(channel.window_frames) / sample_rate_hz;
+               window_s = static_cast<double>(channel.window_frames) / sample_rate_hz,
+               // A third sees the noise of three times the bandwidth.
+      moves = std::max(0.0, unsteadiness(stretch, sample_rate_hz, f) -
+                                kThirdsByChance * std::sqrt(3 * line_noise / power));
   channel.fundamental_uncertainty_db =
       std::hypot(line_uncertainty_db(power, power * line_noise, per_bin * lobe_noise, channel.window_count),
-                 db_from_ratio(1 + other));
+                 db_from_ratio(1 + other), db_from_ratio(1 + kOfMoves * moves));
   channel.fundamental_uncertainty_hz =
       std::hypot(2 * spectrum.frequency_sigma_hz(channel.fundamental_amplitude, per_bin), other / window_s);
   channel.dc = spectrum.dc();
