@@ -172,6 +172,9 @@ LineSpectrum fitting_spectrum(std::span<const double> stretch, double sample_rat
   }
 }
 
+// What skirts and rounding leave of a clean tone, 0.00001 dB, is nothing.
+double beyond_skirts(double share) { return std::max(0.0, share - 1e-6); }
+
 // By how much the tone's level moves from one third of the stretch to another, as a share of it: half of the
 // spread. A line so close to it that both are one in the spectrum beats with it. 0 where a third holds few
 // periods.
@@ -223,7 +226,7 @@ ChannelHarmonics measure_by_lines(std::span<const double> stretch, double sample
                                 kThirdsByChance * std::sqrt(3 * line_noise / power));
   channel.fundamental_uncertainty_db =
       std::hypot(line_uncertainty_db(power, power * line_noise, per_bin * lobe_noise, channel.window_count),
-                 db_from_ratio(1 + other), db_from_ratio(1 + kOfMoves * moves));
+                 db_from_ratio(1 + beyond_skirts(other)), db_from_ratio(1 + beyond_skirts(kOfMoves * moves)));
   channel.fundamental_uncertainty_hz =
       std::hypot(2 * spectrum.frequency_sigma_hz(channel.fundamental_amplitude, per_bin), other / window_s);
   channel.dc = spectrum.dc();
