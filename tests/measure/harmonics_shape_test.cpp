@@ -92,6 +92,22 @@ TEST(HarmonicsShape, OnePeriodIsTheWaveform) {
   }
 }
 
+// Hum so close to a low tone that both are one line beats with it: the level is as unsure as that makes it.
+TEST(HarmonicsShape, AnotherLineInTheLobeIsUncertain) {
+  for (const double hum_hz : {50.02, 59.97})
+    for (const double hum : {0.0, 2e-3, 2e-2}) {
+      Audio audio = clean_tone(hum_hz == 50.02 ? 48.74 : 67.19, 48000, 0.98, kPartials, 0.1);
+      for (std::int64_t n = 0; n < audio.frames(); ++n)
+        audio.channel(0)[static_cast<std::size_t>(n)] += 0.5 * hum * exact_sine(hum_hz, 48000, n, 0.2);
+      const ChannelHarmonics c = measure_harmonics(taken(audio)).channels[0];
+      const double off_db = db_from_ratio(c.fundamental_amplitude / 0.5);
+      EXPECT_LE(std::abs(off_db), 3 * c.fundamental_uncertainty_db + 1e-5) << hum_hz << " at " << hum;
+      if (hum == 0) {
+        EXPECT_LT(c.fundamental_uncertainty_db, 1e-4);
+      }
+    }
+}
+
 // Few frames make a period, and fall on few places: the curve goes between them as the orders do, without
 // corners at the crests.
 TEST(HarmonicsShape, APeriodOfFewFramesIsRound) {
