@@ -252,7 +252,11 @@ std::vector<Sheet> measure_pairs(Measuring& command, MeasureRequest& request) {
   for (std::size_t i = 0; i < command.pairs.pairs.size(); ++i) {
     const FilePair& pair = command.pairs.pairs[i];
     try {
-      request.reference = gate.open(pair.a);
+      // Pairs of one A follow each other.
+      if (!request.reference || request.reference->info().file != pair.a) {
+        request.reference.reset();
+        request.reference = gate.open(pair.a);
+      }
       measure_one(command, request, gate.open_against(pair.b, *request.reference), i, sheets);
       any = true;
     } catch (const Error& error) {

@@ -161,7 +161,7 @@ void SheetOptions::add_to(CLI::App& app, bool draws) {
   app.add_option("--rms-reference", rms_reference, "what reads 0 dBFS RMS: a full-scale 'square' or 'sine'")
       ->check(CLI::IsMember({"square", "sine"}))
       ->capture_default_str();
-  app.add_flag("--all", all, "show every reading by its name, with its floor and conditions");
+  app.add_flag("--all", all, "of several captures, every reading by its name, a column for each capture");
   app.add_flag("--quiet", quiet, "print nothing but errors");
   app.add_flag("--verbose", verbose, "say what each file is and how long it took, on standard error");
 }

@@ -105,7 +105,7 @@ class Aligner {
   }
 
  private:
-  // A short capture of a beat that comes again fits some bars off as well, to a part. Where most of it is
+  // A short capture of a beat that comes again fits some bars off as well, to a part. Where some of it is
   // left, the other places of excerpts are tried, each with what it holds in common.
   std::optional<Alignment> place_that_leaves_less() {
     double least = left_over();
@@ -154,8 +154,7 @@ class Aligner {
   std::optional<Alignment> along_one_line(const Alignment& found) {
     Alignment whole = found;
     whole.slips.clear();
-    const double explained = intake_detail::explained_power(
-        {a_, b_, options_, timer(), segment_search(), places_, length_}, whole);
+    const double explained = intake_detail::explained_power(looked_at(), whole);
     if (explained < kNearlyAll) return std::nullopt;
     segments_.clear();
     line_ = DelayLine(length_);
@@ -169,8 +168,7 @@ class Aligner {
     settle(options_.drift);
     finish(whole);
     timer().take_gain(segments_, whole);
-    whole.slips_untold = !intake_detail::slips_are_told(
-        {a_, b_, options_, timer(), segment_search(), places_, length_}, segments_, line_.line(), whole);
+    whole.slips_untold = !intake_detail::slips_are_told(looked_at(), segments_, line_.line(), whole);
     return whole.slips_untold ? std::nullopt : std::optional(whole);
   }
 
@@ -186,6 +184,11 @@ class Aligner {
     return std::nullopt;
   }
 
+  // By what an alignment is looked at, as the segments stand.
+  [[nodiscard]] intake_detail::AlignedPair looked_at() {
+    return {a_, b_, options_, timer(), segment_search(), places_, length_};
+  }
+
   void forget() {
     segments_.clear();
     line_ = DelayLine();
@@ -194,7 +197,7 @@ class Aligner {
 
   // Where the levels of what comes again say that it lies; none where enough of it lies where it was found.
   std::optional<double> better_place(const Alignment& found) {
-    const intake_detail::AlignedPair pair{a_, b_, options_, timer(), segment_search(), places_, length_};
+    const intake_detail::AlignedPair pair = looked_at();
     const double here = intake_detail::explained_power(pair, found);
     if (here > kExplained) return std::nullopt;
     if (!places_of_excerpts_) places_of_excerpts_ = coarse_search_.places_of_excerpts();
@@ -243,8 +246,7 @@ class Aligner {
       intake_detail::merge_unseen_pieces(result.slips, places_, length_);
     }
     keep_to_piece(result);
-    result.slips_untold = !intake_detail::slips_are_told(
-        {a_, b_, options_, timer(), segment_search(), places_, length_}, segments_, line_.line(), result);
+    result.slips_untold = !intake_detail::slips_are_told(looked_at(), segments_, line_.line(), result);
   }
 
   // Whether segments were found, as like as they can be, beside the line: it may have left them aside.

@@ -28,7 +28,8 @@ constexpr double kMostInAllS = 600;  // of sound
 constexpr const char* kNotLookedAt = "not looked at: ten minutes of sound are";
 constexpr double kNearS = 1, kShortS = 0.6;        // what is so near to programme and so short
 constexpr double kBesideS = 0.2, kNotLongS = 1.5;  // or so near and so short, may be a note of it
-constexpr double kOneProgrammeS = 0.6;             // pauses within programme
+constexpr double kLongestDropoutS = 0.2, kSameNoiseDb = 1, kRegular = 0.02;
+constexpr double kOneProgrammeS = 0.6;  // pauses within programme
 
 bool is_programme(const RecognisedPart& part) { return part.kind == "programme" || part.kind == "hit"; }
 
@@ -73,6 +74,38 @@ void doubt_neighbours(std::vector<RecognisedPart>& parts, double rate) {
       }
     }
   }
+}
+
+// Noise that stops for a moment and goes on as it was: what a dropout leaves. Pauses that come at equal
+// distances were made.
+void doubt_pauses_in_noise(std::vector<RecognisedPart>& parts, double rate) {
+  std::vector<RecognisedPart*> row;
+  const auto end_of = [](const RecognisedPart& part) { return part.first_frame + part.frames; };
+  const auto doubt = [&] {
+    bool regular = row.size() > 2;
+    for (std::size_t i = 2; i < row.size(); ++i) {
+      const auto one = static_cast<double>(row[i]->first_frame - row[i - 1]->first_frame),
+                 before = static_cast<double>(row[i - 1]->first_frame - row[i - 2]->first_frame);
+      regular = regular && std::abs(one - before) < kRegular * before;
+    }
+    for (RecognisedPart* part : row) {
+      if (row.size() < 2 || regular) continue;
+      part->certain = false;
+      part->reason = "its pauses may be dropouts: the same noise goes on behind them";
+    }
+    row.clear();
+  };
+  for (RecognisedPart& part : parts) {
+    if (part.kind == "noise" && !row.empty() &&
+        std::abs(part.level_dbfs - row.back()->level_dbfs) < kSameNoiseDb &&
+        static_cast<double>(part.first_frame - end_of(*row.back())) < kLongestDropoutS * rate) {
+      row.push_back(&part);
+      continue;
+    }
+    doubt();
+    if (part.kind == "noise") row = {&part};
+  }
+  doubt();
 }
 
 // How far the signal strays from what was written of it.
@@ -185,6 +218,7 @@ Recognition recognise(AudioSource& signal, std::optional<int> channel) {
   }
   join_programme(found.parts, found.sample_rate_hz);
   doubt_neighbours(found.parts, found.sample_rate_hz);
+  doubt_pauses_in_noise(found.parts, found.sample_rate_hz);
   found.parts = group_tones(std::move(found.parts), found.sample_rate_hz);
   add_strays(signal, found);
   found.other_channels = unlike(signal, found.channel);

@@ -5,8 +5,8 @@
 #include <algorithm>
 #include <cctype>
 #include <cmath>
-#include <filesystem>
 
+#include "table_parts.hpp"
 #include "wavicon/audio/plain_text.hpp"
 #include "wavicon/present/table.hpp"
 #include "wavicon/sheet/catalogue.hpp"
@@ -14,29 +14,21 @@
 namespace wavicon {
 namespace {
 
+using namespace present_detail;
+
 constexpr std::size_t kHeadWidth = 14;  // of a line of a heading
 constexpr std::size_t kGap = 2;
 constexpr std::size_t kMostDifferences = 20;  // rows of the second block
 
-// Letters, not bytes.
-std::size_t width_of(const std::string& text) {
-  return static_cast<std::size_t>(
-      std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xC0) != 0x80; }));
-}
 bool is_word(char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || (c & 0x80) != 0; }
 
-// What the files' names share at both ends, up to whole words, is said once.
+// What the files' names share at both ends, up to whole words, stands once.
 struct Names {
   std::string shared;               // before what differs, without what stands between
   std::vector<std::string> labels;  // what differs
 };
 Names names_of(const std::vector<Sheet>& sheets) {
-  Names names;
-  for (const Sheet& sheet : sheets)
-    names.labels.push_back(std::filesystem::path(sheet.capture.file).filename().string());
-  for (std::size_t i = 0; i < sheets.size(); ++i)
-    if (std::count(names.labels.begin(), names.labels.end(), names.labels[i]) > 1)
-      names.labels[i] = sheets[i].capture.file;
+  Names names{"", short_names(sheets)};
   if (sheets.size() < 2) return names;
   const std::string& one = names.labels.front();
   std::size_t front = one.size(), back = one.size();
@@ -55,10 +47,6 @@ Names names_of(const std::vector<Sheet>& sheets) {
   while (!names.shared.empty() && !is_word(names.shared.back())) names.shared.pop_back();
   for (std::string& name : names.labels) name = name.substr(front, name.size() - front - back);
   return names;
-}
-
-bool compares(const std::string& unit) {
-  return unit.rfind("dB", 0) == 0 || unit == "LUFS" || unit == "LU" || unit == "bits";
 }
 
 // The one reading of that name in a channel; null where there are none, or several.
@@ -133,8 +121,7 @@ std::vector<std::string> wrapped_words(const std::string& words) {
   while (from < words.size()) {
     const std::size_t space = std::min(words.find(' ', from), words.size());
     const std::string word = words.substr(from, space - from);
-    if (!lines.back().empty() && width_of(lines.back()) + 1 + width_of(word) > kHeadWidth)
-      lines.emplace_back();
+    if (!lines.back().empty() && width(lines.back()) + 1 + width(word) > kHeadWidth) lines.emplace_back();
     lines.back() += (lines.back().empty() ? "" : " ") + word;
     from = space + 1;
   }
@@ -158,9 +145,9 @@ Column column_of(const std::vector<Row>& rows, const std::string& name) {
           wrapped_words(r->entry != nullptr && !r->entry->words.empty() ? r->entry->words : r->name);
       column.head.push_back(r->unit);
     }
-    column.width = std::max(column.width, width_of(value_text(*r)));
+    column.width = std::max(column.width, width(value_text(*r)));
   }
-  for (const std::string& line : column.head) column.width = std::max(column.width, width_of(line));
+  for (const std::string& line : column.head) column.width = std::max(column.width, width(line));
   return column;
 }
 
@@ -191,6 +178,16 @@ std::vector<Column> columns_of(const std::vector<Row>& rows, const std::vector<s
   return columns;
 }
 
+// The sheets with the readings that are shown: under which circumstances these were read.
+std::vector<Sheet> shown_of(const std::vector<Sheet>& sheets, const std::vector<Column>& columns) {
+  std::vector<Sheet> shown(sheets.size());
+  for (std::size_t i = 0; i < sheets.size(); ++i)
+    for (const Reading& r : sheets[i].readings)
+      if (std::any_of(columns.begin(), columns.end(), [&](const Column& c) { return c.name == r.name; }))
+        shown[i].readings.push_back(r);
+  return shown;
+}
+
 std::string difference_text(const Reading* first, const Reading* r, const std::string& unit) {
   const bool both =
       first != nullptr && r != nullptr && first->value && r->value && !first->bound && !r->bound;
@@ -210,8 +207,8 @@ std::string captures_table(const std::vector<Sheet>& sheets, const std::vector<s
   for (const Sheet& sheet : sheets) text += findings_text(sheet);
   const Names names = names_of(sheets);
   const std::vector<Row> rows = rows_of(sheets, names.labels);
-  std::size_t label_width = width_of(printable(names.shared));
-  for (const Row& row : rows) label_width = std::max(label_width, width_of(printable(row.label)));
+  std::size_t label_width = width(printable(names.shared));
+  for (const Row& row : rows) label_width = std::max(label_width, width(printable(row.label)));
   std::size_t left_out = 0;
   const std::size_t taken = 2 + label_width;
   const std::vector<Column> columns =
@@ -253,7 +250,8 @@ std::string captures_table(const std::vector<Sheet>& sheets, const std::vector<s
   std::vector<bool> right(columns.size() + 1, true);
   right[0] = false;
   text += "\n" + aligned(cells, right);
-  if (const std::string shared = shared_conditions(sheets); !shared.empty()) text += "\n" + shared;
+  if (const std::string shared = shared_conditions(shown_of(sheets, columns)); !shared.empty())
+    text += "\n" + shared;
   text += left_out > 0
               ? fmt::format("  --all shows {} more that differ{}, and every reading with its floor\n",
                             left_out, left_out == 1 ? "s" : "")

@@ -3,13 +3,16 @@
 
 #include <algorithm>
 #include <cmath>
-#include <filesystem>
 
+#include "table_parts.hpp"
 #include "wavicon/audio/plain_text.hpp"
 #include "wavicon/present/table.hpp"
 
 namespace wavicon {
 namespace {
+
+using present_detail::compares;
+using present_detail::short_names;
 
 // A row: a reading of that name and channel, and of which several there are under one name (orders, lines,
 // bands), which of them.
@@ -56,22 +59,6 @@ const Reading* reading_of(const Sheet& sheet, const Row& row) {
 }
 
 std::string difference_text(double db) { return fmt::format("{:+.3f}", std::abs(db) < 0.0005 ? 0.0 : db); }
-
-bool compares(const std::string& unit) {
-  return unit.rfind("dB", 0) == 0 || unit == "LUFS" || unit == "LU" || unit == "bits";
-}
-
-// The shortest names that still differ.
-std::vector<std::string> short_names(const std::vector<Sheet>& sheets) {
-  std::vector<std::string> names;
-  for (const Sheet& sheet : sheets) {
-    const std::filesystem::path path(sheet.capture.file);
-    names.push_back(path.filename().string());
-  }
-  for (std::size_t i = 0; i < names.size(); ++i)
-    if (std::count(names.begin(), names.end(), names[i]) > 1) names[i] = sheets[i].capture.file;
-  return names;
-}
 
 }  // namespace
 

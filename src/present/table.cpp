@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/present/table.hpp"
 
+#include "table_parts.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/plain_text.hpp"
 #include "wavicon/sheet/catalogue.hpp"
@@ -13,11 +14,7 @@
 namespace wavicon {
 namespace {
 
-// Code points that start a letter: bytes of UTF-8 that are no continuation.
-std::size_t width(const std::string& text) {
-  return static_cast<std::size_t>(
-      std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xC0) != 0x80; }));
-}
+using present_detail::width;
 
 std::string rounded(double value, int digits) {
   const std::string text = fmt::format("{:.{}f}", value, digits);

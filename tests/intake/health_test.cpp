@@ -324,6 +324,19 @@ TEST(Health, EdgesOfItsRange) {
 
 // Samples on a drum track end hard, and the next one begins: nothing was lost. What goes on behind zeros was
 // cut.
+// Noise on either side of a dropout is recognised as noise, and still nobody made the pause between.
+TEST(Health, ADropoutInNoiseIsOneHoweverLong) {
+  for (const std::size_t frames : {100U, 300U, 1000U, 2400U, 9000U}) {
+    std::vector<double> x(144000);
+    for (std::size_t n = 0; n < x.size(); ++n)
+      x[n] = n >= 50000 && n < 50000 + frames ? 0 : std::round(0x1p23 * 0.1 * gaussian(11, n)) / 0x1p23;
+    const auto health = check_health(audio_of(x, 48000), nullptr);
+    ASSERT_EQ(health.channels[0].dropout_count, 1) << frames;
+    EXPECT_EQ(health.channels[0].dropouts[0].first_frame, 50000) << frames;
+    EXPECT_EQ(health.channels[0].dropouts[0].frames, static_cast<std::int64_t>(frames));
+  }
+}
+
 TEST(Health, PausesBetweenHitsAreNoDropouts) {
   const RowOfHits row = row_of(12, 5);
   for (const double rate : {44100.0, 96000.0}) {

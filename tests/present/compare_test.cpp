@@ -44,7 +44,7 @@ TEST(ComparisonTable, NothingIsSubtractedFromABoundAndNamesStayApart) {
   EXPECT_EQ(text.find("-0.000"), std::string::npos);
 }
 
-// Rows are captures, what their names share is said once, and a line is never wider than the terminal.
+// Rows are captures, what their names share stands once, and a line is never wider than the terminal.
 TEST(CapturesTable, ARowForEachCaptureAndWhatTellsThemApart) {
   std::vector<Sheet> sheets;
   for (const int drive : {0, 6, 12}) {

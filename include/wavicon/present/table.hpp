@@ -36,7 +36,7 @@ namespace wavicon {
 
 /// Several captures for a person: what each says, then a row for each (of several channels, for each of
 /// these) with the readings that decide in words and units of the trade, and differences of levels to the
-/// first. What the names share is said once.
+/// first. What the names share stands once.
 ///
 /// @param headline  readings that stand first; then those by which the captures differ more than is uncertain
 /// of

@@ -134,8 +134,8 @@ class Harmonics : public Measurement {
                              std::size_t index) override {
     if (index == 0) ladders_.clear();
     const auto reference = request.inputs.find("reference");
-    const bool alone = reference == request.inputs.end();
-    auto sheets = of_capture(request, capture, alone);
+    const bool each_step = reference == request.inputs.end();
+    auto sheets = of_capture(request, capture, each_step);
     if (reference != request.inputs.end()) {
       if (!before_) before_ = of_capture(request, reference->second, false).front();
       for (Sheet& sheet : sheets) add_harmonics_change(sheet, *before_);
@@ -267,7 +267,7 @@ class Harmonics : public Measurement {
     return options;
   }
 
-  std::vector<Sheet> of_capture(const MeasureRequest& request, const JudgedCapture& capture, bool alone) {
+  std::vector<Sheet> of_capture(const MeasureRequest& request, const JudgedCapture& capture, bool each_step) {
     const bool whole = !request.selection.in_seconds();
     std::optional<std::size_t> part;
     if (capture.played()) part = choose_part(capture.stimulus(), request.selection.part, rank);
@@ -276,7 +276,7 @@ class Harmonics : public Measurement {
     if (std::holds_alternative<Sweep>(kind) && whole) return {of_sweep(capture, *part)};
     if (std::holds_alternative<TwoTone>(kind) || std::holds_alternative<Multitone>(kind))
       return {of_tones(request, capture, *part)};
-    if (std::holds_alternative<Staircase>(kind) && alone && whole)
+    if (std::holds_alternative<Staircase>(kind) && each_step && whole)
       return of_staircase(request, capture, *part);
     return {of_tone(request, capture, part)};
   }

@@ -277,16 +277,22 @@ double error_db(double amplitude, double error) {
   return amplitude > 0 ? db_from_ratio(1 + error / amplitude) : 0;
 }
 
-// Of all places that both have.
+// Calls look(p, q) with the places that both have, rising.
+template <typename Look>
+void for_each_shared(const ChannelResponse& first, const ChannelResponse& second, Look&& look) {
+  constexpr double kSamePlace = 1.001;
+  std::size_t j = 0;
+  for (const ResponsePoint& p : first.points) {
+    while (j < second.points.size() && second.points[j].hz * kSamePlace < p.hz) ++j;
+    if (j == second.points.size()) return;
+    if (second.points[j].hz < kSamePlace * p.hz) look(p, second.points[j]);
+  }
+}
+
 std::vector<Sums> sums_of(const ChannelResponse& first, const ChannelResponse& second,
                           double sample_rate_hz) {
   std::vector<Sums> sums;
-  std::size_t j = 0;
-  for (const ResponsePoint& p : first.points) {
-    while (j < second.points.size() && second.points[j].hz < 0.999 * p.hz) ++j;
-    if (j == second.points.size()) break;
-    const ResponsePoint& q = second.points[j];
-    if (q.hz > 1.001 * p.hz) continue;
+  for_each_shared(first, second, [&](const ResponsePoint& p, const ResponsePoint& q) {
     const double turn =
         2 * std::numbers::pi * p.hz / sample_rate_hz * (second.delay_samples - first.delay_samples);
     const auto other = q.ratio * std::polar(1.0, -turn);
@@ -295,7 +301,7 @@ std::vector<Sums> sums_of(const ChannelResponse& first, const ChannelResponse& s
     };
     sums.push_back(
         {p.hz, std::abs(p.ratio + other), std::abs(p.ratio - other), std::hypot(sure(p), sure(q))});
-  }
+  });
   return sums;
 }
 
@@ -337,13 +343,8 @@ std::optional<ResponseCrossover> find_crossover(const ChannelResponse& first, co
   };
   const double first_db = top(first), second_db = top(second);
   std::optional<ResponseCrossover> best;
-  std::size_t j = 0;
   const ResponsePoint *last_p = nullptr, *last_q = nullptr;
-  for (const ResponsePoint& p : first.points) {
-    while (j < second.points.size() && second.points[j].hz < 0.999 * p.hz) ++j;
-    if (j == second.points.size()) break;
-    const ResponsePoint& q = second.points[j];
-    if (q.hz > 1.001 * p.hz) continue;
+  for_each_shared(first, second, [&](const ResponsePoint& p, const ResponsePoint& q) {
     if (last_p != nullptr) {
       const double before = db_of(*last_p) - db_of(*last_q), here = db_of(p) - db_of(q);
       if ((before > 0) != (here > 0)) {
@@ -360,7 +361,7 @@ std::optional<ResponseCrossover> find_crossover(const ChannelResponse& first, co
     }
     last_p = &p;
     last_q = &q;
-  }
+  });
   if (best) add_sums(first, second, sample_rate_hz, first_db, *best);
   return best;
 }

@@ -33,7 +33,7 @@ struct DividedPlace {
 };
 
 /// B divided by the whole sweep is the response over time, at one place. What is no answer to the sweep
-/// spreads over all of it: there the crest stays under 20 dB.
+/// spreads over all of it: there the crest stays under 34 dB.
 ///
 /// @param range  of the sweep in A. @return none for silence, or a B of more than five minutes.
 [[nodiscard]] std::optional<DividedPlace> place_by_division(AudioSource& a, int channel_a,

@@ -128,19 +128,20 @@ class Responder {
   [[nodiscard]] Alignment line_up(int loudest, const FrameRange& range) const {
     const int of_b = std::min(loudest, b_.channel_count() - 1);
     const AlignOptions channels{.reference_channel = loudest, .capture_channel = of_b};
-    if (const auto place = place_of_answer(loudest, range)) {
-      // A steep filter leaves little of a sweep, and turns that: no one delay holds for it.
-      const auto whole = align(a_, b_, channels);
-      if (!whole ||
-          (whole->slips.empty() &&
-           std::abs(whole->delay_frames - static_cast<double>(place->delay_frames)) > kMostFilterS * rate_)) {
-        Alignment by_sweep{.delay_frames = static_cast<double>(place->delay_frames)};
-        by_sweep.end_frame = by_sweep.piece_end_frame = a_.frames();
-        by_sweep.by_residual = true;
-        return by_sweep;
-      }
+    const auto place = place_of_answer(loudest, range);
+    auto whole = place ? align(a_, b_, channels) : std::optional<Alignment>();
+    // A steep filter leaves little of a sweep, and turns that: no one delay holds for it.
+    const auto lies_elsewhere = [&](const Alignment& other) {
+      return other.slips.empty() &&
+             std::abs(other.delay_frames - static_cast<double>(place->delay_frames)) > kMostFilterS * rate_;
+    };
+    if (place && (!whole || lies_elsewhere(*whole))) {
+      Alignment by_sweep{.delay_frames = static_cast<double>(place->delay_frames)};
+      by_sweep.end_frame = by_sweep.piece_end_frame = a_.frames();
+      by_sweep.by_residual = true;
+      return by_sweep;
     }
-    const Alignment found = lined_up(a_, b_, channels);
+    const Alignment found = whole ? *whole : lined_up(a_, b_, channels);
     if (!found.slips.empty()) return found;
     FrameRange common = range;
     common.first = std::max(common.first, static_cast<std::int64_t>(std::ceil(-found.delay_frames)));
