@@ -60,6 +60,8 @@ class Progress {
 
 /// Prints to standard output, fit for a terminal; what fails is kept for output_error().
 void print(const std::string& text);
+/// Columns of the terminal that is printed to; 100 for anything else.
+std::size_t terminal_columns();
 /// Prints a line to standard error, fit for a terminal.
 void tell(const std::string& line);
 /// Error number of the first print() that did not arrive, all of them flushed; 0 when all did.
@@ -97,7 +99,8 @@ struct SheetOptions {
   std::string rms_reference = "square";
   bool quiet = false;
   bool verbose = false;
-  bool all = false;          ///< every reading by its name
+  bool all = false;  ///< every reading by its name
+  std::string colour = "auto";
   bool overlays = false;     ///< --plot lays several captures over each other
   bool against = false;      ///< the first file is what the others are measured against
   bool of_one_file = false;  ///< the first file may hold both
@@ -119,6 +122,7 @@ struct Delivery {
   std::string answer;                   ///< above the table, before everything else
   std::vector<std::string> comparison;  ///< sentences under the table
   std::vector<std::string> headline;    ///< readings that tell captures apart at a glance
+  std::vector<std::string> deciding;    ///< readings that answer for one capture; empty: its sentences do
 };
 /// Prints and writes the sheets and checks the limits.
 int deliver(const SheetOptions& options, const Delivery& delivery);

@@ -157,10 +157,11 @@ int read(const Read& command) {
   }
   const int status = deliver(options, {.sheets = sheets});
   if (!command.json && !command.quiet) {
-    for (std::size_t i = 0; i < sheets.size(); ++i)
-      for (const Finding& finding : sheets[i].findings)
-        print(fmt::format("{}: {}{}\n", names[i], finding.severity == Severity::fault ? "fault: " : "",
-                          finding.text));
+    for (std::size_t i = 0; i < sheets.size(); ++i) {
+      Sheet sheet = sheets[i];
+      sheet.capture.file = names[i];
+      print(findings_text(sheet));
+    }
     print("\n" + ladder_table(sheets, names, columns, "bounce"));
   }
   if (!all && (command.json || command.quiet))

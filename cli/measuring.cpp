@@ -361,6 +361,7 @@ int run(Measuring& command) {
   if (count > 1) delivery.comparison = measurement.compare(sheets);
   delivery.answer = measurement.answer(sheets);
   delivery.headline = descriptor.headline;
+  delivery.deciding = descriptor.deciding;
   return deliver(command.sheet, delivery);
 }
 

@@ -9,6 +9,7 @@
 #include <chrono>
 #include <csignal>
 #include <cstdio>
+#include <cstdlib>
 
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
@@ -47,6 +48,14 @@ bool holds(const Sheet& sheet, const std::string& name) {
 bool is_svg(const std::string& file) { return fs::path(file).extension() == ".svg"; }
 
 }  // namespace
+
+std::size_t terminal_columns() {
+  constexpr std::size_t kElsewhere = 100, kLeast = 60;
+  winsize size{};
+  if (isatty(STDOUT_FILENO) == 0 || ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) != 0 || size.ws_col == 0)
+    return kElsewhere;
+  return std::max<std::size_t>(kLeast, size.ws_col);
+}
 
 void throw_if_interrupted() {
   // Installed with the first loop that asks: until then Ctrl-C ends the program as usual, as a second one
@@ -107,7 +116,7 @@ int output_error() {
 }
 
 void say(bool quiet, const std::string& line) {
-  if (!quiet) print(line + "\n");
+  if (!quiet) print(answer_text(line, {.columns = terminal_columns()}));
 }
 
 void warn(bool quiet, const std::string& line) {
@@ -161,7 +170,11 @@ void SheetOptions::add_to(CLI::App& app, bool draws) {
   app.add_option("--rms-reference", rms_reference, "what reads 0 dBFS RMS: a full-scale 'square' or 'sine'")
       ->check(CLI::IsMember({"square", "sine"}))
       ->capture_default_str();
-  app.add_flag("--all", all, "of several captures, every reading by its name, a column for each capture");
+  app.add_flag("--all", all,
+               "every reading by its name, with floor and conditions; of several captures beside each other");
+  app.add_option("--colour", colour, "colour and bold: never, always, or on a terminal (auto)")
+      ->check(CLI::IsMember({"never", "auto", "always"}))
+      ->capture_default_str();
   app.add_flag("--quiet", quiet, "print nothing but errors");
   app.add_flag("--verbose", verbose, "say what each file is and how long it took, on standard error");
 }
@@ -203,25 +216,44 @@ void write_picture(const SheetOptions& options, const Delivery& delivery) {
                      options.plot_file, fits.most, fits.there, fits.what));
 }
 
-// Of the terminal that is printed to; 100 for anything else.
-std::size_t terminal_columns() {
-  constexpr std::size_t kElsewhere = 100, kLeast = 60;
-  winsize size{};
-  if (isatty(STDOUT_FILENO) == 0 || ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) != 0 || size.ws_col == 0)
-    return kElsewhere;
-  return std::max<std::size_t>(kLeast, size.ws_col);
-}
-
 std::string without_line_end(std::string text) {
   if (!text.empty() && text.back() == '\n') text.pop_back();
   return text;
 }
 
-std::string table_of(const SheetOptions& options, const Delivery& delivery) {
-  if (delivery.rows) return row_table(delivery.sheets, *delivery.rows);
-  if (delivery.sheets.size() == 1) return sheet_table(delivery.sheets[0]);
-  return options.all ? comparison_table(delivery.sheets)
-                     : captures_table(delivery.sheets, delivery.headline, terminal_columns());
+// Colour where it was asked for, or on a terminal that does not say no (https://no-color.org: NO_COLOR, when
+// it is not empty).
+bool in_colour(const std::string& colour) {
+  if (colour != "auto") return colour == "always";
+  const char* none = std::getenv("NO_COLOR");
+  const char* terminal = std::getenv("TERM");
+  return isatty(STDOUT_FILENO) != 0 && (none == nullptr || *none == '\0') &&
+         (terminal == nullptr || std::string(terminal) != "dumb");
+}
+
+std::string table_of(const SheetOptions& options, const Delivery& delivery, const TableStyle& style) {
+  const std::vector<Sheet>& sheets = delivery.sheets;
+  if (options.all) {
+    if (!delivery.rows && sheets.size() > 1) return comparison_table(sheets, style);
+    std::string text;
+    for (const Sheet& sheet : sheets) text += (text.empty() ? "" : "\n") + sheet_table(sheet, style);
+    return text;
+  }
+  if (delivery.rows) return row_table(sheets, *delivery.rows, delivery.deciding, style);
+  if (sheets.size() > 1 && !delivery.deciding.empty())
+    return captures_table(sheets, delivery.headline, delivery.deciding, style);
+  std::string text;
+  for (const Sheet& sheet : sheets)
+    text += capture_table(delivery.deciding.empty() ? folded(sheet) : sheet, delivery.deciding, style);
+  return text;
+}
+
+// What was made safe for a terminal, with its colours.
+void print_drawn(const std::string& text, const TableStyle& style) {
+  if (!style.colour)
+    print(text);
+  else if (std::fputs(text.c_str(), stdout) < 0 && print_error == 0)
+    print_error = errno;
 }
 
 }  // namespace
@@ -252,11 +284,16 @@ int deliver(const SheetOptions& options, const Delivery& delivery) {
   if (options.json && !options.quiet) {
     print(sheets_to_json(sheets));
   } else if (!options.quiet) {
-    if (!delivery.answer.empty()) print(delivery.answer + "\n");
-    print(table_of(options, delivery));
-    if (!results.empty()) print("\n" + limit_lines(results));
-    for (const std::string& line : delivery.comparison)
-      print((&line == delivery.comparison.data() ? "\n" : "") + line + "\n");
+    const TableStyle style{.columns = terminal_columns(), .colour = in_colour(options.colour)};
+    // What all of them together say comes first.
+    if (!delivery.answer.empty()) print_drawn(answer_text(delivery.answer, style), style);
+    for (const std::string& line : delivery.comparison) print_drawn(answer_text(line, style), style);
+    print_drawn(table_of(options, delivery, style), style);
+    const bool more = !options.all && (delivery.rows || sheets.size() == 1) && !delivery.deciding.empty();
+    if (more)
+      print_drawn(aside_text("  --all shows every reading by its name, with floor and conditions", style),
+                  style);
+    if (!results.empty()) print_drawn("\n" + limit_lines(results, style), style);
   }
   bool all_kept = true;
   for (const LimitResult& result : results) {

@@ -53,9 +53,8 @@ std::vector<std::string> row_of(const RecognisedPart& part, double rate) {
           fmt::format("{:.6f}", static_cast<double>(part.first_frame) / rate),
           fmt::format("{:.6f}", static_cast<double>(part.frames) / rate),
           part.certain ? part.kind : part.kind + "?",
-          described(part),
           part.stray_db ? fmt::format("{:.0f} dB", *part.stray_db) : "-",
-          part.certain ? "" : part.reason};
+          described(part) + (part.certain ? "" : "; " + part.reason)};
 }
 
 std::string answer_of(const Recognition& found) {
@@ -86,10 +85,10 @@ void show_recognised(const std::string& file, const std::string& recipe_file, bo
                       found->other_channels.size() == 1 ? "" : "s", numbered(found->other_channels),
                       found->other_channels.size() == 1 ? "s" : ""));
   print("\n");
-  std::vector<std::vector<std::string>> rows = {{"", "from s", "length s", "kind", "what", "strays", ""}};
+  std::vector<std::vector<std::string>> rows = {{"", "from s", "length s", "kind", "strays", "what"}};
   const std::size_t shown = all ? found->parts.size() : std::min(kMostRows, found->parts.size());
   for (std::size_t i = 0; i < shown; ++i) rows.push_back(row_of(found->parts[i], found->sample_rate_hz));
-  print(aligned(rows, {false, true, true}));
+  print(aligned_within(rows, {false, true, true, false, true}, terminal_columns()));
   if (shown < found->parts.size())
     print(fmt::format("and {} more; --all shows them\n", found->parts.size() - shown));
   if (recipe_file.empty()) return;

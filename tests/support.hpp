@@ -42,7 +42,21 @@ inline std::string message_of(ErrorCode expected, const std::function<void()>& c
 }
 
 /// Expects a text to hold a part.
-#define EXPECT_HAS(text, part) EXPECT_NE(std::string(text).find(part), std::string::npos) << (text)
+/// White space between words counts as one space: sentences are broken where the terminal ends.
+inline std::string in_one_row(const std::string& text) {
+  std::string row;
+  for (const char c : text)
+    if (c != ' ' && c != '\n')
+      row += c;
+    else if (row.empty() || row.back() != ' ')
+      row += ' ';
+  return row;
+}
+
+#define EXPECT_HAS(text, part)                                                               \
+  EXPECT_NE(::wavicon::testing::in_one_row(text).find(::wavicon::testing::in_one_row(part)), \
+            std::string::npos)                                                               \
+      << (text)
 
 /// A folder of its own for one test.
 class TemporaryFolder {

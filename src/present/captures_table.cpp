@@ -5,7 +5,11 @@
 #include <algorithm>
 #include <cctype>
 #include <cmath>
+#include <cstdlib>
+#include <numeric>
+#include <optional>
 
+#include "reading_text.hpp"
 #include "table_parts.hpp"
 #include "wavicon/audio/plain_text.hpp"
 #include "wavicon/present/table.hpp"
@@ -16,7 +20,6 @@ namespace {
 
 using namespace present_detail;
 
-constexpr std::size_t kHeadWidth = 14;  // of a line of a heading
 constexpr std::size_t kGap = 2;
 constexpr std::size_t kMostDifferences = 20;  // rows of the second block
 
@@ -49,6 +52,72 @@ Names names_of(const std::vector<Sheet>& sheets) {
   return names;
 }
 
+// What differs, taken apart: "0-oversampling-4" and "9-oversampling-1" are settings in two columns.
+struct Settings {
+  std::vector<std::string> heads;               // of the columns but the first
+  std::vector<std::vector<std::string>> cells;  // of each label
+  bool numeric = false;                         // they sort as numbers
+};
+
+std::vector<std::string> tokens_of(const std::string& label) {
+  std::vector<std::string> tokens = {""};
+  for (const char c : label)
+    if (c == '-' || c == '_' || c == ' ')
+      tokens.emplace_back();
+    else
+      tokens.back() += c;
+  return tokens;
+}
+
+std::optional<double> number_of(const std::string& token) {
+  char* end = nullptr;
+  const double value = std::strtod(token.c_str(), &end);
+  return token.empty() || *end != '\0' || !std::isfinite(value) ? std::nullopt : std::optional(value);
+}
+
+Settings settings_of(const std::vector<std::string>& labels) {
+  Settings settings;
+  std::vector<std::vector<std::string>> all;
+  for (const std::string& label : labels) all.push_back(tokens_of(label));
+  const std::size_t count = all.front().size();
+  bool alike = std::all_of(all.begin(), all.end(), [&](const auto& t) { return t.size() == count; });
+  std::vector<bool> varies(count, false);
+  settings.numeric = alike && labels.size() > 1;
+  for (std::size_t i = 0; alike && i < count; ++i) {
+    varies[i] = std::any_of(all.begin(), all.end(), [&](const auto& t) { return t[i] != all.front()[i]; });
+    for (const auto& tokens : all)
+      if (varies[i] && !number_of(tokens[i])) settings.numeric = false;
+  }
+  // Words that every name holds, each before what differs, head its column.
+  alike = alike && varies.front();
+  for (std::size_t i = 1; i < count && alike; ++i) alike = varies[i] != varies[i - 1];
+  for (std::size_t label = 0; label < labels.size(); ++label) {
+    settings.cells.emplace_back();
+    for (std::size_t i = 0; i < count && alike; ++i) {
+      if (varies[i]) settings.cells.back().push_back(all[label][i]);
+      if (varies[i] && i > 0 && label == 0) settings.heads.push_back(all[label][i - 1]);
+    }
+    if (!alike) settings.cells.back() = {labels[label]};
+  }
+  return settings;
+}
+
+// Places of the captures as their settings grow; as they are where those are words.
+std::vector<std::size_t> places_by(const std::vector<std::string>& labels, const Settings& settings) {
+  std::vector<std::size_t> places(labels.size());
+  std::iota(places.begin(), places.end(), 0);
+  if (!settings.numeric) return places;
+  const auto numbers = [&](std::size_t place) {
+    std::vector<double> values;
+    for (const std::string& token : tokens_of(labels[place]))
+      if (const auto number = number_of(token)) values.push_back(*number);
+    return values;
+  };
+  std::stable_sort(places.begin(), places.end(),
+                   [&](std::size_t a, std::size_t b) { return numbers(a) < numbers(b); });
+  return places;
+}
+
 // The one reading of that name in a channel; null where there are none, or several.
 const Reading* only(const Sheet& sheet, const std::string& name, std::optional<int> channel) {
   const Reading* found = nullptr;
@@ -64,26 +133,32 @@ const Reading* only(const Sheet& sheet, const std::string& name, std::optional<i
 struct Row {
   const Sheet* sheet;
   std::optional<int> channel;
-  std::string label;
-  bool first;  // of its capture: what is of the whole stands here
+  std::string label;               // in words
+  std::vector<std::string> cells;  // in columns
+  bool first;                      // of its capture: what is of the whole stands here
   [[nodiscard]] const Reading* reading(const std::string& name) const {
     const Reading* own = channel ? only(*sheet, name, channel) : nullptr;
     return own != nullptr || !first ? own : only(*sheet, name, std::nullopt);
   }
 };
 
-std::vector<Row> rows_of(const std::vector<Sheet>& sheets, const std::vector<std::string>& labels) {
+std::vector<Row> rows_of(const std::vector<Sheet>& sheets, const std::vector<std::string>& labels,
+                         const Settings& settings) {
   std::vector<Row> rows;
-  for (std::size_t i = 0; i < sheets.size(); ++i) {
+  for (const std::size_t i : places_by(labels, settings)) {
     std::vector<int> channels;
     for (const Reading& r : sheets[i].readings)
       if (r.channel && std::find(channels.begin(), channels.end(), *r.channel) == channels.end())
         channels.push_back(*r.channel);
-    if (channels.empty()) rows.push_back({&sheets[i], std::nullopt, labels[i], true});
-    for (const int channel : channels)
-      rows.push_back({&sheets[i], channel,
-                      labels[i] + (channels.size() > 1 ? ", " + channel_name(sheets[i], channel) : ""),
-                      channel == channels.front()});
+    if (channels.empty()) rows.push_back({&sheets[i], std::nullopt, labels[i], settings.cells[i], true});
+    for (const int channel : channels) {
+      Row row{&sheets[i], channel, labels[i], settings.cells[i], channel == channels.front()};
+      if (channels.size() > 1) {
+        row.label += ", " + channel_name(sheets[i], channel);
+        row.cells.back() += ", " + channel_name(sheets[i], channel);
+      }
+      rows.push_back(std::move(row));
+    }
   }
   return rows;
 }
@@ -115,45 +190,49 @@ bool tells_apart(const std::vector<Row>& rows, const std::string& name) {
   return *high->value - *low->value > low->uncertainty.value_or(0) + high->uncertainty.value_or(0);
 }
 
-std::vector<std::string> wrapped_words(const std::string& words) {
-  std::vector<std::string> lines = {""};
-  std::size_t from = 0;
-  while (from < words.size()) {
-    const std::size_t space = std::min(words.find(' ', from), words.size());
-    const std::string word = words.substr(from, space - from);
-    if (!lines.back().empty() && width(lines.back()) + 1 + width(word) > kHeadWidth) lines.emplace_back();
-    lines.back() += (lines.back().empty() ? "" : " ") + word;
-    from = space + 1;
-  }
-  return lines;
-}
-
 struct Column {
   std::string name, unit;
+  bool kilo = false;  // frequencies in kHz
   std::vector<std::string> head;
   std::size_t width = 0;
 };
 
+std::string cell_of(const Column& column, const Reading* r) {
+  if (r == nullptr) return "";
+  return column.kilo && r->value ? value_for_person(*r).number : short_text(*r);
+}
+
 Column column_of(const std::vector<Row>& rows, const std::string& name) {
   Column column{.name = name};
+  const Reading* any = nullptr;
+  column.kilo = true;
   for (const Row& row : rows) {
     const Reading* r = row.reading(name);
     if (r == nullptr) continue;
-    if (column.head.empty()) {
-      column.unit = r->unit;
-      column.head =
-          wrapped_words(r->entry != nullptr && !r->entry->words.empty() ? r->entry->words : r->name);
-      column.head.push_back(r->unit);
-    }
-    column.width = std::max(column.width, width(value_text(*r)));
+    if (any == nullptr || any->unit.empty()) any = r;
+    if (r->value && value_for_person(*r).unit == r->unit) column.kilo = false;
   }
+  if (any == nullptr) return column;
+  column.unit = any->unit;
+  column.kilo = column.kilo && any->unit == "Hz";
+  column.head = head_lines(words_of(*any));
+  column.head.push_back(column.kilo ? "kHz" : column.unit);
+  for (const Row& row : rows)
+    column.width = std::max(column.width, width(cell_of(column, row.reading(name))));
   for (const std::string& line : column.head) column.width = std::max(column.width, width(line));
   return column;
 }
 
+bool decides(const Reading& r, const std::vector<std::string>& deciding) {
+  return deciding.empty() || std::any_of(deciding.begin(), deciding.end(), [&](const std::string& name) {
+           return r.name == name || (r.entry != nullptr && r.entry->name == name);
+         });
+}
+
 // The headline, then what tells the captures apart, as far as there is room.
 std::vector<Column> columns_of(const std::vector<Row>& rows, const std::vector<std::string>& headline,
-                               std::size_t room, std::size_t& left_out) {
+                               const std::vector<std::string>& deciding, std::size_t room,
+                               std::size_t& left_out) {
   std::vector<std::string> names;
   const auto add = [&](const std::string& name) {
     if (std::find(names.begin(), names.end(), name) == names.end() &&
@@ -163,7 +242,7 @@ std::vector<Column> columns_of(const std::vector<Row>& rows, const std::vector<s
   for (const std::string& name : headline) add(name);
   for (const Row& row : rows)
     for (const Reading& r : row.sheet->readings)
-      if (tells_apart(rows, r.name)) add(r.name);
+      if (decides(r, deciding) && tells_apart(rows, r.name)) add(r.name);
   std::vector<Column> columns;
   left_out = 0;
   for (const std::string& name : names) {
@@ -198,65 +277,101 @@ std::string difference_text(const Reading* first, const Reading* r, const std::s
   return text.find_first_not_of("+-0.") == std::string::npos ? "0" : text;
 }
 
-}  // namespace
+// The answers, and what is wrong; what qualifies them is left to --all.
+Sheet answers_of(const Sheet& sheet) {
+  Sheet answers{.measurement = sheet.measurement, .capture = sheet.capture};
+  answers.channel_names = sheet.channel_names;
+  for (const Finding& finding : sheet.findings)
+    if (finding.severity != Severity::note || finding.code == FindingCode::result ||
+        finding.code == FindingCode::not_measured || &finding == sheet.findings.data())
+      answers.findings.push_back(finding);
+  return answers;
+}
 
-std::string captures_table(const std::vector<Sheet>& sheets, const std::vector<std::string>& headline,
-                           std::size_t columns_wide) {
-  if (sheets.empty()) return "";
-  std::string text;
-  for (const Sheet& sheet : sheets) text += findings_text(sheet);
-  const Names names = names_of(sheets);
-  const std::vector<Row> rows = rows_of(sheets, names.labels);
-  std::size_t label_width = width(printable(names.shared));
-  for (const Row& row : rows) label_width = std::max(label_width, width(printable(row.label)));
-  std::size_t left_out = 0;
-  const std::size_t taken = 2 + label_width;
-  const std::vector<Column> columns =
-      columns_of(rows, headline, columns_wide > taken ? columns_wide - taken : 0, left_out);
-  if (columns.empty()) return text;
+std::vector<std::vector<std::string>> heads_of(const std::vector<Column>& columns, const Settings& settings,
+                                               const std::string& shared) {
   std::size_t lines = 0;
   for (const Column& column : columns) lines = std::max(lines, column.head.size());
   std::vector<std::vector<std::string>> cells(lines);
   for (std::size_t line = 0; line < lines; ++line) {
-    cells[line] = {"  " + (line + 1 == lines ? names.shared : "")};
+    const bool last = line + 1 == lines;
+    cells[line] = {"  " + (last ? shared : "")};
+    for (const std::string& head : settings.heads) cells[line].push_back(last ? head : "");
     // Headings stand on their unit.
     for (const Column& column : columns) {
       const std::size_t above = lines - column.head.size();
       cells[line].push_back(line < above ? "" : column.head[line - above]);
     }
   }
-  for (const Row& row : rows) {
-    cells.push_back({"  " + row.label});
-    for (const Column& column : columns) {
-      const Reading* r = row.reading(column.name);
-      cells.back().push_back(r == nullptr ? "" : value_text(*r));
-    }
-  }
+  return cells;
+}
+
+std::vector<std::string> led_by(const std::vector<std::string>& cells) {
+  std::vector<std::string> line = cells;
+  line.front() = "  " + line.front();
+  return line;
+}
+
+// Over the first capture, channel by channel.
+std::vector<std::vector<std::string>> differences_of(const std::vector<Row>& rows,
+                                                     const std::vector<Column>& columns) {
   std::vector<std::vector<std::string>> differences;
   for (std::size_t i = 1; i < rows.size() && rows.size() <= kMostDifferences; ++i) {
     const auto first = std::find_if(rows.begin(), rows.end(),
                                     [&](const Row& row) { return row.channel == rows[i].channel; });
     if (first->sheet == rows[i].sheet) continue;
-    std::vector<std::string> line = {"  " + rows[i].label};
+    std::vector<std::string> line = led_by(rows[i].cells);
+    const auto lead = static_cast<std::ptrdiff_t>(line.size());
     for (const Column& column : columns)
       line.push_back(difference_text(first->reading(column.name), rows[i].reading(column.name), column.unit));
-    if (std::any_of(line.begin() + 1, line.end(), [](const std::string& cell) { return !cell.empty(); }))
+    if (std::any_of(line.begin() + lead, line.end(), [](const std::string& cell) { return !cell.empty(); }))
       differences.push_back(std::move(line));
   }
+  return differences;
+}
+
+}  // namespace
+
+std::string captures_table(const std::vector<Sheet>& sheets, const std::vector<std::string>& headline,
+                           const std::vector<std::string>& deciding, const TableStyle& style) {
+  if (sheets.empty()) return "";
+  std::string text;
+  for (const Sheet& sheet : sheets) text += findings_text(answers_of(sheet), style);
+  const Names names = names_of(sheets);
+  const Settings settings = settings_of(names.labels);
+  const std::vector<Row> rows = rows_of(sheets, names.labels, settings);
+  std::size_t taken = 2;
+  for (std::size_t i = 0; i < rows.front().cells.size(); ++i) {
+    std::size_t widest = width(printable(i == 0 ? names.shared : settings.heads[i - 1]));
+    for (const Row& row : rows) widest = std::max(widest, width(printable(row.cells[i])));
+    taken += widest + (i == 0 ? 0 : kGap);
+  }
+  std::size_t left_out = 0;
+  const std::vector<Column> columns =
+      columns_of(rows, headline, deciding, style.columns > taken ? style.columns - taken : 0, left_out);
+  if (columns.empty()) return text;
+  std::vector<std::vector<std::string>> cells = heads_of(columns, settings, names.shared);
+  for (const Row& row : rows) {
+    cells.push_back(led_by(row.cells));
+    for (const Column& column : columns) cells.back().push_back(cell_of(column, row.reading(column.name)));
+  }
+  const auto differences = differences_of(rows, columns);
   if (!differences.empty()) {
     cells.push_back({"  over " + rows.front().label});
     cells.insert(cells.end(), differences.begin(), differences.end());
   }
-  std::vector<bool> right(columns.size() + 1, true);
+  std::vector<bool> right(columns.size() + rows.front().cells.size(), true);
   right[0] = false;
   text += "\n" + aligned(cells, right);
-  if (const std::string shared = shared_conditions(shown_of(sheets, columns)); !shared.empty())
+  if (const std::string shared = shared_conditions(shown_of(sheets, columns), style, true); !shared.empty())
     text += "\n" + shared;
-  text += left_out > 0
-              ? fmt::format("  --all shows {} more that differ{}, and every reading with its floor\n",
-                            left_out, left_out == 1 ? "s" : "")
-              : "  --all shows every reading with its floor\n";
-  return text;
+  return text +
+         inked(left_out > 0
+                   ? fmt::format("  --all shows {} more that differ{}, and every reading with its floor",
+                                 left_out, left_out == 1 ? "s" : "")
+                   : "  --all shows every reading with its floor",
+               Ink::aside, style) +
+         "\n";
 }
 
 }  // namespace wavicon

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "reading_text.hpp"
 #include "table_parts.hpp"
 #include "wavicon/audio/plain_text.hpp"
 #include "wavicon/present/table.hpp"
@@ -11,8 +12,7 @@
 namespace wavicon {
 namespace {
 
-using present_detail::compares;
-using present_detail::short_names;
+using namespace present_detail;
 
 // A row: a reading of that name and channel, and of which several there are under one name (orders, lines,
 // bands), which of them.
@@ -62,47 +62,38 @@ std::string difference_text(double db) { return fmt::format("{:+.3f}", std::abs(
 
 }  // namespace
 
-std::string findings_text(const Sheet& sheet) {
-  std::string text;
-  for (const Finding& finding : sheet.findings) {
-    const bool of_channel = finding.channel && sheet.capture.channels > 1;
-    const std::string where =
-        printable(sheet.capture.file) +
-        (of_channel ? (sheet.capture.file.empty() ? "" : ", ") + channel_name(sheet, *finding.channel) : "");
-    text += fmt::format("{}{}{}{}\n", where, where.empty() ? "" : ": ",
-                        finding.severity == Severity::note ? "" : name_of(finding.severity) + ": ",
-                        printable(finding.text));
+namespace {
+
+std::size_t widest_line(const std::string& text) {
+  std::size_t widest = 0;
+  for (std::size_t from = 0; from < text.size();) {
+    const std::size_t end = std::min(text.find('\n', from), text.size());
+    widest = std::max(widest, width(text.substr(from, end - from)));
+    from = end + 1;
   }
-  return text;
+  return widest;
 }
 
-std::string comparison_table(const std::vector<Sheet>& sheets) {
-  std::string text;
-  for (const Sheet& sheet : sheets) text += findings_text(sheet);
-  std::vector<Row> rows;
-  for (const Sheet& sheet : sheets)
-    for (const Row& row : rows_of(sheet, sheets))
-      if (std::find(rows.begin(), rows.end(), row) == rows.end()) rows.push_back(row);
-  const bool channels =
-      std::any_of(rows.begin(), rows.end(), [](const Row& r) { return r.channel.value_or(0) > 0; });
-  const auto names = short_names(sheets);
+// The first sheet and some others beside each other.
+std::string side_by_side(const std::vector<Sheet>& sheets, const std::vector<std::string>& names,
+                         const std::vector<Row>& rows, bool channels, const std::vector<std::size_t>& shown) {
   std::vector<std::vector<std::string>> cells = {{"", "reading"}};
   if (channels) cells[0].push_back("channel");
-  cells[0].insert(cells[0].end(), names.begin(), names.end());
+  for (const std::size_t i : shown) cells[0].push_back(names[i]);
   cells[0].push_back("");
-  for (std::size_t i = 1; i < sheets.size(); ++i)
-    cells[0].push_back(sheets.size() == 2 ? "difference" : "to first: " + names[i]);
+  for (std::size_t i = 1; i < shown.size(); ++i)
+    cells[0].push_back(shown.size() == 2 ? "difference" : "to first: " + names[shown[i]]);
   for (const Row& row : rows) {
     std::vector<std::string> line = {"", row.name + (row.which.empty() ? "" : ", " + row.which)};
     if (channels) line.push_back(row.channel ? std::to_string(*row.channel + 1) : "");
     const Reading* first = reading_of(sheets[0], row);
-    for (const Sheet& sheet : sheets) {
-      const Reading* r = reading_of(sheet, row);
+    for (const std::size_t i : shown) {
+      const Reading* r = reading_of(sheets[i], row);
       line.push_back(r == nullptr ? "" : value_text(*r));
     }
     line.push_back(row.unit);
-    for (std::size_t i = 1; i < sheets.size(); ++i) {
-      const Reading* r = reading_of(sheets[i], row);
+    for (std::size_t i = 1; i < shown.size(); ++i) {
+      const Reading* r = reading_of(sheets[shown[i]], row);
       const bool both =
           first != nullptr && r != nullptr && first->value && r->value && !first->bound && !r->bound;
       line.push_back(both && compares(row.unit) ? difference_text(*r->value - *first->value) : "");
@@ -112,78 +103,209 @@ std::string comparison_table(const std::vector<Sheet>& sheets) {
   std::vector<bool> right(cells[0].size(), true);
   const std::size_t lead = channels ? 3 : 2;
   std::fill_n(right.begin(), lead, false);
-  right[lead + sheets.size()] = false;  // the unit
-  text += "\n" + aligned(cells, right);
-  if (!sheets[0].readings.empty()) text += "\n" + shared_conditions(sheets);
-  return text;
+  right[lead + shown.size()] = false;  // the unit
+  return aligned(cells, right);
 }
 
-std::string ladder_table(const std::vector<Sheet>& sheets, const std::vector<std::string>& names,
-                         const std::vector<std::string>& readings, const std::string& heading) {
-  std::vector<std::vector<std::string>> cells = {{"", heading}};
-  const bool several =
-      std::any_of(sheets.begin(), sheets.end(), [](const Sheet& s) { return s.capture.channels > 1; });
-  if (several) cells[0].push_back("channel");
-  std::vector<std::string> columns;
-  for (const std::string& name : readings)
-    if (std::any_of(sheets.begin(), sheets.end(), [&](const Sheet& s) {
-          return std::any_of(s.readings.begin(), s.readings.end(),
-                             [&](const Reading& r) { return r.name == name; });
-        }))
-      columns.push_back(name);
-  cells[0].insert(cells[0].end(), columns.begin(), columns.end());
-  for (std::size_t i = 0; i < sheets.size(); ++i)
-    for (int channel = 0; channel < std::max(1, sheets[i].capture.channels); ++channel) {
-      std::vector<std::string> line = {"", channel == 0 ? names[i] : ""};
-      if (several) line.push_back(std::to_string(channel + 1));
-      for (const std::string& name : columns) {
-        const Reading* r = find_reading(sheets[i], name, channel);
-        if (r == nullptr && channel == 0) r = find_reading(sheets[i], name, std::nullopt);
-        line.push_back(r == nullptr ? "" : value_text(*r));
-      }
-      cells.push_back(std::move(line));
+}  // namespace
+
+std::string comparison_table(const std::vector<Sheet>& sheets, const TableStyle& style) {
+  std::string text;
+  for (const Sheet& sheet : sheets) text += findings_text(sheet, style);
+  std::vector<Row> rows;
+  for (const Sheet& sheet : sheets)
+    for (const Row& row : rows_of(sheet, sheets))
+      if (std::find(rows.begin(), rows.end(), row) == rows.end()) rows.push_back(row);
+  const bool channels =
+      std::any_of(rows.begin(), rows.end(), [](const Row& r) { return r.channel.value_or(0) > 0; });
+  const auto names = short_names(sheets);
+  std::vector<std::size_t> shown = {0};
+  std::string table;
+  for (std::size_t i = 1; i < sheets.size(); ++i) {
+    shown.push_back(i);
+    const std::string wider = side_by_side(sheets, names, rows, channels, shown);
+    if (shown.size() > 2 && widest_line(wider) > style.columns) {
+      text += "\n" + table;
+      shown = {0, i};
+      table = side_by_side(sheets, names, rows, channels, shown);
+    } else {
+      table = wider;
     }
-  std::vector<bool> right(cells[0].size(), true);
-  right[0] = right[1] = false;
-  return aligned(cells, right);
+  }
+  text += "\n" + (table.empty() ? side_by_side(sheets, names, rows, channels, shown) : table);
+  if (!sheets[0].readings.empty()) text += "\n" + shared_conditions(sheets, style);
+  return text;
 }
 
 namespace {
 
-std::string condition_text(const Reading& reading, const std::string& name) {
+// A column of readings of one name: head, then cells as they come.
+struct LadderColumn {
+  std::string name;
+  std::vector<std::string> head;
+  bool kilo = true;
+  std::size_t width = 0;
+  [[nodiscard]] std::string cell(const Reading* r) const {
+    if (r == nullptr) return "";
+    return kilo && r->value ? value_for_person(*r).number : short_text(*r);
+  }
+};
+
+// None of a name that no sheet has.
+std::optional<LadderColumn> ladder_column(const std::vector<Sheet>& sheets, const std::string& name) {
+  LadderColumn column{.name = name};
+  for (const Sheet& sheet : sheets)
+    for (const Reading& r : sheet.readings) {
+      if (r.name != name) continue;
+      if (r.value && value_for_person(r).unit == r.unit) column.kilo = false;
+      if (column.head.empty() || column.head.back().empty()) {
+        column.head = head_lines(words_of(r), 12);
+        column.head.push_back(r.unit);
+      }
+    }
+  if (column.head.empty()) return std::nullopt;
+  column.kilo = column.kilo && column.head.back() == "Hz";
+  if (column.kilo) column.head.back() = "kHz";
+  for (const std::string& line : column.head) column.width = std::max(column.width, width(line));
+  for (const Sheet& sheet : sheets)
+    for (const Reading& r : sheet.readings)
+      if (r.name == name) column.width = std::max(column.width, width(column.cell(&r)));
+  return column;
+}
+
+// The heads of columns over each other, units at the bottom; @param lead  heads of the first columns.
+std::vector<std::vector<std::string>> ladder_head(const std::vector<std::string>& lead,
+                                                  const std::vector<LadderColumn>& columns) {
+  std::size_t deep = 1;
+  for (const LadderColumn& column : columns) deep = std::max(deep, column.head.size());
+  std::vector<std::vector<std::string>> cells(deep, std::vector<std::string>(lead.size()));
+  cells.back() = lead;
+  for (std::size_t line = 0; line < deep; ++line)
+    for (const LadderColumn& column : columns) {
+      const std::size_t above = deep - column.head.size();
+      cells[line].push_back(line < above ? "" : column.head[line - above]);
+    }
+  return cells;
+}
+
+}  // namespace
+
+std::string ladder_table(const std::vector<Sheet>& sheets, const std::vector<std::string>& names,
+                         const std::vector<std::string>& readings, const std::string& heading,
+                         const TableStyle& style) {
+  const bool several =
+      std::any_of(sheets.begin(), sheets.end(), [](const Sheet& s) { return s.capture.channels > 1; });
+  std::vector<std::string> lead = {"", heading};
+  if (several) lead.push_back("channel");
+  std::size_t taken = width(heading);
+  for (const std::string& name : names) taken = std::max(taken, width(printable(name)));
+  taken += several ? 2 + 2 + 7 : 2;
+  // Columns that do not fit go on in a block below.
+  std::vector<std::vector<LadderColumn>> blocks;
+  std::size_t used = style.columns;
+  for (const std::string& name : readings) {
+    auto column = ladder_column(sheets, name);
+    if (!column) continue;
+    if (used + column->width + 2 > style.columns) {
+      blocks.emplace_back();
+      used = taken;
+    }
+    used += column->width + 2;
+    blocks.back().push_back(std::move(*column));
+  }
+  std::string text;
+  for (const auto& columns : blocks) {
+    std::vector<std::vector<std::string>> cells = ladder_head(lead, columns);
+    for (std::size_t i = 0; i < sheets.size(); ++i)
+      for (int channel = 0; channel < std::max(1, sheets[i].capture.channels); ++channel) {
+        std::vector<std::string> line = {"", channel == 0 ? names[i] : ""};
+        if (several) line.push_back(std::to_string(channel + 1));
+        for (const LadderColumn& column : columns) {
+          const Reading* r = find_reading(sheets[i], column.name, channel);
+          if (r == nullptr && channel == 0) r = find_reading(sheets[i], column.name, std::nullopt);
+          line.push_back(column.cell(r));
+        }
+        cells.push_back(std::move(line));
+      }
+    std::vector<bool> right(cells[0].size(), true);
+    right[0] = right[1] = false;
+    text += (text.empty() ? "" : "\n") + aligned(cells, right);
+  }
+  return text;
+}
+
+namespace {
+
+std::string condition_word(const Reading& reading, const std::string& name) {
   const ConditionValue* value = find_condition(reading, name);
   const auto* words = value == nullptr ? nullptr : std::get_if<std::string>(value);
   return words == nullptr ? "" : *words;
 }
 
+// "at_hz" as "at" over "Hz".
+std::vector<std::string> condition_head(const std::string& name) {
+  for (const auto& [suffix, unit] : std::initializer_list<std::pair<std::string, const char*>>{
+           {"_hz", "Hz"}, {"_dbfs", "dBFS"}, {"_dbc", "dBc"}, {"_db", "dB"}, {"_s", "s"}}) {
+    if (name.size() <= suffix.size() || name.substr(name.size() - suffix.size()) != suffix) continue;
+    std::string words = name.substr(0, name.size() - suffix.size());
+    std::replace(words.begin(), words.end(), '_', ' ');
+    auto lines = head_lines(words, 12);
+    lines.push_back(unit);
+    return lines;
+  }
+  return {name};
+}
+
+const std::int64_t* row_of(const Reading& r, const RowLayout& layout) {
+  const ConditionValue* value = find_condition(r, layout.rows_by);
+  return value == nullptr ? nullptr : std::get_if<std::int64_t>(value);
+}
+
+// Of several readings of a row and name, which are told apart by a word, the highest stands for all.
+const Reading* highest_of(const Sheet& sheet, const RowLayout& layout, std::int64_t row,
+                          const std::string& name) {
+  const Reading* found = nullptr;
+  for (const Reading& r : sheet.readings) {
+    const std::int64_t* of = row_of(r, layout);
+    if (of == nullptr || *of != row || r.name != name) continue;
+    if (found == nullptr || (r.value && (!found->value || *r.value > *found->value))) found = &r;
+  }
+  return found;
+}
+
 // One sheet, a row for each value of a condition.
 std::string condition_rows(const Sheet& sheet, const RowLayout& layout) {
-  std::vector<std::vector<std::string>> rows = {{"", layout.heading}};
   const bool worded = !layout.row_words.empty();
-  if (worded) rows[0].push_back(layout.row_words);
-  const std::size_t lead = rows[0].size();
-  rows[0].insert(rows[0].end(), layout.columns.begin(), layout.columns.end());
-  if (!layout.column_condition.empty()) rows[0].push_back(layout.column_condition);
-  std::optional<std::int64_t> current;
-  for (const Reading& r : sheet.readings) {
-    const ConditionValue* value = find_condition(r, layout.rows_by);
-    const auto* number = value == nullptr ? nullptr : std::get_if<std::int64_t>(value);
-    if (number == nullptr) continue;
-    const auto column = std::find(layout.columns.begin(), layout.columns.end(), r.name);
-    if (worded && column == layout.columns.end()) continue;
-    if (worded || current != *number) {
-      rows.emplace_back(rows[0].size());
-      if (current != *number) rows.back()[1] = std::to_string(*number);
-      if (worded) rows.back()[2] = condition_text(r, layout.row_words);
-      current = *number;
+  std::vector<std::string> lead = {"", layout.heading};
+  if (worded) lead.push_back("strongest " + layout.row_words);
+  std::vector<LadderColumn> columns;
+  for (const std::string& name : layout.columns)
+    if (auto column = ladder_column({sheet}, name)) columns.push_back(std::move(*column));
+  if (!layout.column_condition.empty())
+    columns.push_back({.name = "", .head = condition_head(layout.column_condition)});
+  std::vector<std::vector<std::string>> rows = ladder_head(lead, columns);
+  std::vector<std::int64_t> values;
+  for (const Reading& r : sheet.readings)
+    if (const std::int64_t* value = row_of(r, layout))
+      if (std::find(values.begin(), values.end(), *value) == values.end()) values.push_back(*value);
+  for (const std::int64_t value : values) {
+    std::vector<std::string> row = {"", std::to_string(value)};
+    if (worded) row.emplace_back();
+    std::string beside;
+    for (const LadderColumn& column : columns) {
+      if (column.name.empty()) continue;
+      const Reading* r = highest_of(sheet, layout, value, column.name);
+      row.push_back(column.cell(r));
+      if (r == nullptr) continue;
+      if (worded) row[2] = condition_word(*r, layout.row_words);
+      if (const ConditionValue* with = find_condition(*r, layout.column_condition))
+        if (const auto* real = std::get_if<double>(with)) beside = fmt::format("{:.2f}", *real);
     }
-    if (column == layout.columns.end()) continue;
-    rows.back()[static_cast<std::size_t>(column - layout.columns.begin()) + lead] = value_text(r);
-    if (const ConditionValue* more = find_condition(r, layout.column_condition))
-      if (const auto* real = std::get_if<double>(more)) rows.back().back() = fmt::format("{:.2f}", *real);
+    if (!layout.column_condition.empty()) row.push_back(beside);
+    rows.push_back(std::move(row));
   }
   std::vector<bool> right(rows[0].size(), true);
-  std::fill_n(right.begin(), lead, false);
+  std::fill_n(right.begin(), lead.size(), false);
   return aligned(rows, right);
 }
 
@@ -212,14 +334,15 @@ std::string cell_of(const Sheet& sheet, const std::vector<std::string>& names) {
   return text.empty() ? "not compared" : text;
 }
 
-std::string grid_table(const std::vector<Sheet>& sheets, const RowLayout& layout) {
+std::string grid_table(const std::vector<Sheet>& sheets, const RowLayout& layout, const TableStyle& style) {
   const PairGrid& grid = layout.grid;
   std::string text;
   for (const Sheet& sheet : sheets)
     for (const Finding& finding : sheet.findings)
       if (finding.severity != Severity::note)
-        text += fmt::format("{}: {}: {}\n", printable(sheet.capture.file), name_of(finding.severity),
-                            printable(finding.text));
+        text += wrapped_text(fmt::format("{}: {}", name_of(finding.severity), printable(finding.text)),
+                             printable(sheet.capture.file) + ": ", "    ", style.columns) +
+                "\n";
   std::vector<std::vector<std::string>> cells(grid.rows.size() + 1,
                                               std::vector<std::string>(grid.columns.size() + 1));
   cells[0][0] = layout.heading;
@@ -238,23 +361,26 @@ std::string grid_table(const std::vector<Sheet>& sheets, const RowLayout& layout
 
 }  // namespace
 
-std::string row_table(const std::vector<Sheet>& sheets, const RowLayout& layout) {
-  if (!layout.grid.places.empty()) return grid_table(sheets, layout);
+std::string row_table(const std::vector<Sheet>& sheets, const RowLayout& layout,
+                      const std::vector<std::string>& deciding, const TableStyle& style) {
+  if (!layout.grid.places.empty()) return grid_table(sheets, layout, style);
   std::string text;
   const std::size_t rows = layout.rows_by.empty() ? std::min(layout.names.size(), sheets.size()) : 0;
   if (!layout.rows_by.empty()) {
     for (const Sheet& sheet : sheets) {
-      text += sheet_table(without_rows(sheet, layout)) + "\n" + condition_rows(sheet, layout);
+      text +=
+          capture_table(without_rows(sheet, layout), deciding, style) + "\n" + condition_rows(sheet, layout);
     }
     return text;
   }
   std::string rest;
   for (std::size_t i = rows; i < sheets.size(); ++i)
-    rest += layout.rest_in_words ? findings_text(sheets[i]) : sheet_table(sheets[i]);
+    rest +=
+        layout.rest_in_words ? findings_text(sheets[i], style) : capture_table(sheets[i], deciding, style);
   // What sums up the rows stands before them.
   const std::string table = ladder_table({sheets.begin(), sheets.begin() + static_cast<std::ptrdiff_t>(rows)},
-                                         layout.names, layout.columns, layout.heading);
-  return layout.rest_in_words ? rest + "\n" + table : table + rest;
+                                         layout.names, layout.columns, layout.heading, style);
+  return rest.empty() ? table : rest + "\n" + table;
 }
 
 }  // namespace wavicon

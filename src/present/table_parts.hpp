@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "wavicon/present/table.hpp"
 #include "wavicon/sheet/sheet.hpp"
 
 namespace wavicon::present_detail {
@@ -15,6 +16,21 @@ namespace wavicon::present_detail {
 
 /// Whether differences of two readings of that unit mean something: levels, loudness, bits.
 [[nodiscard]] bool compares(const std::string& unit);
+
+/// What a line is, where it is shown in colour.
+enum class Ink { answer, warning, fault, aside };
+
+/// The text in that ink, or as it is where there is no colour. It holds no line end.
+[[nodiscard]] std::string inked(const std::string& text, Ink ink, const TableStyle& style);
+
+/// Words in lines of at most so many columns; a word that is wider has a line of its own.
+///
+/// @param first, further  before the first line, and before the others. Without a line end behind the last.
+[[nodiscard]] std::string wrapped_text(const std::string& text, const std::string& first,
+                                       const std::string& further, std::size_t columns);
+
+/// Words in lines of at most so many columns, for the head of a column.
+[[nodiscard]] std::vector<std::string> head_lines(const std::string& words, std::size_t columns = 14);
 
 /// The files' names without their folders, where that tells them apart.
 [[nodiscard]] std::vector<std::string> short_names(const std::vector<Sheet>& sheets);

@@ -96,7 +96,9 @@ std::vector<std::string> missing_of(const Reading& reading) {
 }
 
 std::string explanation(const ReadingEntry& entry, const std::string& measurement) {
-  std::string text = fmt::format("{} ({}): {}{}\n", entry.name, measurement, entry.words,
+  std::string words = entry.words;
+  if (const std::size_t hole = words.find("{}"); hole != std::string::npos) words.replace(hole, 2, "n");
+  std::string text = fmt::format("{} ({}): {}{}\n", entry.name, measurement, words,
                                  entry.unit.empty() ? "" : ", in " + entry.unit);
   text += fmt::format("  {}\n", entry.definition);
   if (!entry.source.empty()) text += fmt::format("  Source: {}\n", entry.source);

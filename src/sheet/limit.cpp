@@ -76,7 +76,8 @@ std::vector<LimitResult> check_limit(const Limit& limit, const Sheet& sheet) {
     if (std::find(names.begin(), names.end(), reading.name) == names.end()) names.push_back(reading.name);
     if (reading.name == limit.name)
       results.push_back({limit.text, reading.channel, reading.value, reading.unit, reading.entry,
-                         outcome_of(limit, reading)});
+                         outcome_of(limit, reading), limit.value, sheet.capture.file,
+                         sheet.capture.channels});
   }
   if (results.empty())
     throw Error(ErrorCode::bad_argument,

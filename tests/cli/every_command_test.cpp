@@ -3,6 +3,8 @@
 
 #include <filesystem>
 #include <fstream>
+#include <regex>
+#include <sstream>
 
 #include "program.hpp"
 
@@ -15,6 +17,11 @@ struct Command {
   std::string name;
   std::string files;
 };
+
+std::size_t in_letters(const std::string& line) {
+  return static_cast<std::size_t>(
+      std::count_if(line.begin(), line.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+}
 
 class EveryCommand : public Program {
  protected:
@@ -99,8 +106,31 @@ TEST_F(EveryCommand, TellsReadingsOfAPersonToo) {
   for (const Command& command : commands_) {
     const std::string table = good(command.name + " " + command.files);
     EXPECT_HAS(table, "b.wav") << command.name;
-    EXPECT_HAS(table, "sample rate 48000 Hz") << command.name;
+    EXPECT_HAS(good(command.name + " " + command.files + " --all"), "sample rate 48000 Hz") << command.name;
     EXPECT_EQ(table.find("nan"), std::string::npos) << command.name;
+  }
+}
+
+// The names of the catalogue are for --all, JSON and CSV; a terminal of 100 columns holds every line but a
+// name.
+TEST_F(EveryCommand, SpeaksWordsWithinAHundredColumns) {
+  good("feed a.wav --through 'sim:tern?drive=6,18' -o many.wav --quiet");
+  const std::regex name("[a-z0-9]_(dbc|dbfs|dbu|dbtp|db|hz|ms|s|samples|percent|ppm|lufs|lu|uvrms|bits)\\b");
+  std::vector<std::string> calls = {"show a.wav", "show b.wav", "kit make all.toml -o k", "units sim:tern"};
+  for (const Command& command : commands_) {
+    calls.push_back(command.name + " " + command.files);
+    if (command.name != "takes" && command.files.rfind("b.wav", 0) == 0)
+      calls.push_back(command.name + " many-drive-6.wav many-drive-18.wav" + command.files.substr(5));
+  }
+  for (const std::string& call : calls) {
+    std::istringstream lines(wavicon(call).out);
+    for (std::string line; std::getline(lines, line);) {
+      if (line.rfind("name =", 0) == 0) break;  // a recipe, as it is
+      EXPECT_LE(in_letters(line), 100U) << call << "\n" << line;
+      if (call.rfind("show", 0) != 0) {
+        EXPECT_FALSE(std::regex_search(line, name)) << call << "\n" << line;
+      }
+    }
   }
 }
 

@@ -65,7 +65,7 @@ TEST_F(Recognising, ShowSaysWhatItIsInTheFirstLine) {
              "apart\n");
   EXPECT_HAS(shown, "steps.toml: 1 part written");
   good("make --recipe steps.toml -o again.wav");
-  EXPECT_HAS(good("null steps.wav again.wav"), "delay_samples       0  ±");
+  EXPECT_HAS(good("null steps.wav again.wav"), "delay 0 samples ±");
   EXPECT_HAS(good("show again.wav"), "staircase");
   // The recipe inside can be saved as well; nothing certain cannot.
   good("show again.wav --save-recipe inside.toml");
@@ -245,7 +245,7 @@ TEST_F(Recognising, HarmonicsWaveformsAndAliasingTakeForeignSignals) {
   int tones = 0;
   for (const json& r : waves["readings"]) tones += r["name"] == "gain_db";
   EXPECT_EQ(tones, 3);
-  EXPECT_HAS(good("harmonics drive.wav"), "5000 Hz, -1");
+  EXPECT_HAS(good("harmonics drive.wav"), "\n  5000 Hz ");
   std::vector<double> sweep;
   add_silence(sweep, 0.3);
   const double rate = std::log(19500.0 / 25) / 5;

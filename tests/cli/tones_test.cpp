@@ -25,7 +25,7 @@ TEST_F(Tones, PairsAndChordsOfAStimulusAreMeasured) {
   good("feed s.wav --through 'sim:tern?drive=6&asymmetry=0.2&oversampling=8' -o c.wav");
   const std::string table = good("harmonics c.wav --plot p.svg");
   EXPECT_HAS(table, "by the modulation method");
-  EXPECT_HAS(table, "f2 - 2·f1");
+  EXPECT_HAS(good("harmonics c.wav --all"), "f2 - 2·f1");
   EXPECT_HAS(read_text(file("p.svg")), "what they make of each other");
   const json chord = json::parse(good("harmonics c.wav --part chord --json"));
   EXPECT_EQ(chord["measurement"], "intermodulation");
@@ -38,8 +38,8 @@ TEST_F(Tones, WhatAPathAddedIsToldFromWhatWentIn) {
   good("feed t.wav --through 'sim:tern?drive=6' -o in.wav");
   good("feed in.wav --through 'sim:tern?drive=0' -o out.wav");
   const std::string table = good("harmonics out.wav --reference in.wav --plot p.png --draw period");
-  EXPECT_HAS(table, "h3_added_dbc");
-  EXPECT_HAS(table, "thd_change_db");
+  EXPECT_HAS(table, "H3 added");
+  EXPECT_HAS(table, "change of THD");
   const json same = json::parse(good("harmonics in.wav --reference in.wav --json"));
   for (const json& r : same["readings"]) {
     if (r["name"] == "thd_change_db") {
@@ -86,7 +86,7 @@ TEST_F(Tones, FoldBackIsReadFromStepsAndFromASweepMadeElsewhere) {
     if (name.rfind("t ", 0) == 0 || name.rfind("t-", 0) == 0) ladder += " '" + name + "'";
   const std::string answer = good("aliasing" + ladder + " --enough -60");
   EXPECT_HAS(answer.substr(0, answer.find('\n')), "oversampling-4 is enough for -60 dBc (-");
-  EXPECT_HAS(answer.substr(0, answer.find('\n')), "oversampling-1 is not (-");
+  EXPECT_HAS(answer.substr(0, answer.find(".wav:")), "oversampling-1 is not (-");
   // A bound of a sweep of two seconds above the level cannot tell.
   EXPECT_HAS(good("aliasing" + ladder + " --enough -80"),
              "of t-oversampling-16 it cannot be told (no product above");

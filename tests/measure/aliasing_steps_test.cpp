@@ -94,17 +94,6 @@ TEST(AliasingSteps, AnotherKindOfPartIsRefusedAndVerdictsCompareEachWithTheOneBe
                        [&] { (void)measure_aliasing_steps(played(source, stimulus, Take{}), 0, {}); })
                 .find("staircase"),
             std::string::npos);
-  auto sheet = [](const char* file, double value, bool bound) {
-    Sheet s{"aliasing", {.file = file}, {}, {}, {}, {}, {}};
-    s.readings.push_back({"worst_alias_dbc", 0, value, "dBc", std::nullopt, bound, {}});
-    return s;
-  };
-  const auto verdicts =
-      aliasing_verdicts({sheet("1x", -20, false), sheet("2x", -50.5, false), sheet("8x", -140, true)});
-  ASSERT_EQ(verdicts.size(), 3U);
-  EXPECT_EQ(verdicts[0], "1x: worst -20.0 dBc");
-  EXPECT_EQ(verdicts[1], "2x: worst -50.5 dBc, lower by 30.5 dB");
-  EXPECT_EQ(verdicts[2], "8x: no more than the floor allows (< -140.0 dBc)");
 }
 
 TEST(AliasingSteps, TheSettingThatIsEnoughIsNamedAndBoundsCannotTell) {

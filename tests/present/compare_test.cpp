@@ -70,7 +70,7 @@ TEST(CapturesTable, ARowForEachCaptureAndWhatTellsThemApart) {
   EXPECT_LT(text.find("highest sample"), text.find("RMS level")) << text;
   EXPECT_NE(text.find("--all shows every reading"), std::string::npos) << text;
   for (const std::size_t wide : {40U, 60U, 100U}) {
-    std::istringstream lines(captures_table(sheets, {"peak_dbfs"}, wide));
+    std::istringstream lines(captures_table(sheets, {"peak_dbfs"}, {}, {.columns = wide}));
     for (std::string line; std::getline(lines, line);)
       if (line.rfind("x/", 0) != 0 && line.find("--all") == std::string::npos) {
         EXPECT_LE(line.size(), wide) << line;
@@ -82,9 +82,19 @@ TEST(CapturesTable, ARowForEachCaptureAndWhatTellsThemApart) {
 TEST(LadderTable, ARowForEachStep) {
   EXPECT_EQ(ladder_table({sheet_of("a", -20), sheet_of("a", -30)}, {"first", "second"},
                          {"rms_dbfs", "no_such", "rms"}),
-            "  step    rms_dbfs  rms\n"
-            "  first    -20.000  0.5\n"
-            "  second   -30.000  0.5\n");
+            "          RMS level  rms\n"
+            "  step         dBFS\n"
+            "  first     -20.000  0.5\n"
+            "  second    -30.000  0.5\n");
+  // What does not fit goes on below.
+  EXPECT_EQ(ladder_table({sheet_of("a", -20)}, {"first"}, {"rms_dbfs", "rms"}, "step", {.columns = 18}),
+            "         RMS level\n"
+            "  step        dBFS\n"
+            "  first    -20.000\n"
+            "\n"
+            "         rms\n"
+            "  step\n"
+            "  first  0.5\n");
 }
 
 }  // namespace

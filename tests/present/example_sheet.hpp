@@ -11,15 +11,17 @@ namespace wavicon::testing {
 inline const ReadingTable& example_table() {
   static const ReadingTable kTable = {
       "harmonics",
-      {{.name = "fundamental_hz", .unit = "Hz", .digits = 6},
+      {{.name = "fundamental_hz", .unit = "Hz", .words = "fundamental", .digits = 6},
        {.name = "fundamental_dbfs", .unit = "dBFS", .digits = 3},
-       {.name = "h{}_dbc", .unit = "dBc"},
-       {.name = "thd_db", .unit = "dB"},
-       {.name = "thd_percent", .unit = "%", .digits = 4},
+       {.name = "h{}_dbc", .unit = "dBc", .words = "H{}"},
+       {.name = "thd_db", .unit = "dB", .words = "THD"},
+       {.name = "thd_percent", .unit = "%", .words = "THD", .digits = 4},
        {.name = "rms_dbfs", .unit = "dBFS", .words = "RMS level", .digits = 3},
        {.name = "rms", .digits = 6},
        {.name = "peak_dbfs", .unit = "dBFS", .words = "highest sample"},
-       {.name = "alias_dbc", .unit = "dBc"}}};
+       {.name = "alias_dbc", .unit = "dBc", .words = "product"},
+       {.name = "corner_hz", .unit = "Hz", .words = "corner", .digits = 1},
+       {.name = "line_dbfs", .unit = "dBFS", .words = "line"}}};
   return kTable;
 }
 

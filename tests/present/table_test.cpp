@@ -60,11 +60,13 @@ TEST(Table, NamesChannelsWhenThereAreSeveral) {
 TEST(Table, LimitsSayHowTheyStand) {
   const ReadingEntry* thd = find_entry(testing::example_table(), "thd_db");
   EXPECT_EQ(
-      limit_lines({{"thd_db<-80", 0, -90.0, "dB", thd, LimitResult::Outcome::kept},
-                   {"thd_db<-80", 1, -70.0, "dB", thd, LimitResult::Outcome::broken},
+      limit_lines({{"thd_db<-80", 0, -90.0, "dB", thd, LimitResult::Outcome::kept, -80, "a.wav", 1},
+                   {"thd_db<-80", 1, -70.0, "dB", thd, LimitResult::Outcome::broken, -80, "b.wav", 2},
+                   {"thd_db>-60", 0, -70.0, "dB", thd, LimitResult::Outcome::broken, -60, "", 1},
                    {"thd_db<-80", std::nullopt, std::nullopt, "dB", thd, LimitResult::Outcome::undecided}}),
-      "limit thd_db<-80, channel 1: kept (-90.00 dB)\n"
-      "limit thd_db<-80, channel 2: not kept (-70.00 dB)\n"
+      "limit thd_db<-80, a.wav: kept (-90.00 dB)\n"
+      "limit thd_db<-80, b.wav, channel 2: not kept (-70.00 dB, 10.00 dB too high)\n"
+      "limit thd_db>-60: not kept (-70.00 dB, 10.00 dB too low)\n"
       "limit thd_db<-80: undecided, which counts as not kept (there is no value)\n");
 }
 

@@ -165,6 +165,7 @@ struct MeasurementDescriptor {
   bool by_reference = false;
   PartUse (*part_use)(const PartKind&) = nullptr;  ///< null: none
   std::vector<std::string> headline;               ///< readings that tell captures apart at a glance
+  std::vector<std::string> deciding;  ///< readings that answer for one capture, patterns among them
   std::unique_ptr<Measurement> (*make)() = nullptr;
 };
 

@@ -42,7 +42,7 @@ enum class Owes {
 struct ReadingEntry {
   std::string name;        ///< snake case with the unit as suffix; "{}" stands for a whole number: "h{}_dbc"
   std::string unit;        ///< as printed: "dB", "dBFS", "Hz", "%"; empty for a ratio, a count or a word
-  std::string words;       ///< for a person: "THD+N", "noise floor, A-weighted"
+  std::string words;       ///< for a person: "THD+N", "noise floor, A-weighted"; "{}" as in the name
   int digits = 2;          ///< after the point, in tables; of a percentage, all that count
   std::string definition;  ///< one sentence
   std::string source;      ///< a standard, or a formula

@@ -29,6 +29,9 @@ struct LimitResult {
   std::string unit;
   const ReadingEntry* entry = nullptr;  ///< of the reading, in the catalogue
   Outcome outcome = Outcome::broken;    ///< undecided: no value, or a bound on the wrong side of the limit
+  double bound = 0;                     ///< the limit's value
+  std::string file;                     ///< of the capture; empty for audio in memory
+  int channels = 0;                     ///< of the capture
 };
 
 /// @throws Error bad_argument when the text is not a limit, showing how one is written.

@@ -79,10 +79,6 @@ class Aliasing : public Measurement {
     return enough_dbc_ && sheets.size() > 1 ? aliasing_answer(sheets, *enough_dbc_) : "";
   }
 
-  std::vector<std::string> compare(const std::vector<Sheet>& sheets) const override {
-    return aliasing_verdicts(sheets);
-  }
-
   Picture picture(const std::vector<Sheet>& sheets, const std::string&) const override {
     Picture picture{.style = {.names = {"worst fold-back"},
                               .title = "What folds back: the strongest product while the sweep passes",
@@ -124,21 +120,24 @@ class Aliasing : public Measurement {
 }  // namespace
 
 MeasurementDescriptor aliasing_measurement() {
-  return {.name = "aliasing",
-          .question = "what folds back: every order of a sweep followed past half the rate",
-          .tables = {aliasing_readings},
-          .part_help = "name of the sweep or staircase to follow (default: the first sweep)",
-          .pictures = {{"worst", "the strongest product while the sweep passes"}},
-          .recognises = true,
-          .by_reference = true,
-          .part_use =
-              [](const PartKind& kind) {
-                return std::holds_alternative<Sweep>(kind)       ? PartUse::usual
-                       : std::holds_alternative<Staircase>(kind) ? PartUse::possible
-                                                                 : PartUse::no;
-              },
-          .headline = {"worst_alias_dbc"},
-          .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Aliasing>(); }};
+  return {
+      .name = "aliasing",
+      .question = "what folds back: every order of a sweep followed past half the rate",
+      .tables = {aliasing_readings},
+      .part_help = "name of the sweep or staircase to follow (default: the first sweep)",
+      .pictures = {{"worst", "the strongest product while the sweep passes"}},
+      .recognises = true,
+      .by_reference = true,
+      .part_use =
+          [](const PartKind& kind) {
+            return std::holds_alternative<Sweep>(kind)       ? PartUse::usual
+                   : std::holds_alternative<Staircase>(kind) ? PartUse::possible
+                                                             : PartUse::no;
+          },
+      .headline = {"worst_alias_dbc"},
+      .deciding = {"worst_alias_dbc", "worst_alias_dbfs", "worst_alias_order", "worst_alias_hz",
+                   "worst_alias_at_hz", "total_alias_dbc", "worst_harmonic_dbc", "residual_dbc", "alias_dbc"},
+      .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Aliasing>(); }};
 }
 
 }  // namespace wavicon

@@ -309,27 +309,6 @@ std::string aliasing_answer(const std::vector<Sheet>& sheets, double enough_dbc)
   return first == 0 ? text : text + "; " + fails(first - 1);
 }
 
-std::vector<std::string> aliasing_verdicts(const std::vector<Sheet>& sheets) {
-  std::vector<std::string> verdicts;
-  const Reading* before = nullptr;
-  for (const Sheet& sheet : sheets) {
-    const Reading* worst = worst_of(sheet);
-    if (worst == nullptr) continue;
-    std::string text = sheet.capture.file + ": ";
-    if (worst->bound)
-      text += fmt::format("no more than the floor allows (< {:.1f} dBc)", *worst->value);
-    else if (before == nullptr || before->bound)
-      text += fmt::format("worst {:.1f} dBc", *worst->value);
-    else
-      text += fmt::format("worst {:.1f} dBc, {} by {:.1f} dB", *worst->value,
-                          *worst->value < *before->value ? "lower" : "higher",
-                          std::abs(*worst->value - *before->value));
-    verdicts.push_back(std::move(text));
-    before = worst;
-  }
-  return verdicts;
-}
-
 Sheet aliasing_sheet(const AliasingResult& result, const CaptureInfo& capture) {
   SheetBuilder sheet(aliasing_readings(), capture);
   Builder builder(result, sheet);

@@ -123,6 +123,7 @@ MeasurementDescriptor clipping_measurement() {
                                                              : PartUse::possible;
           },
       .headline = {"clipping_point_dbfs"},
+      .deciding = {"clipping_point_dbfs", "clipping_output_dbfs", "headroom_db", "ceiling_dbfs", "gain_db"},
       .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Clipping>(); }};
 }
 

@@ -157,6 +157,17 @@ MeasurementDescriptor dynamics_measurement() {
                        : PartUse::no;
           },
       .headline = {"threshold_dbfs", "ratio", "attack_90_ms", "release_90_ms"},
+      .deciding = {"threshold_dbfs",   "ratio",
+                   "knee_db",          "makeup_db",
+                   "reduction_max_db", "thd_db",
+                   "detector",         "attack_63_ms",
+                   "attack_90_ms",     "attack_equivalent_ms",
+                   "attack_like_ms",   "attack_fast_ms",
+                   "attack_slow_ms",   "overshoot_db",
+                   "hold_ms",          "release_63_ms",
+                   "release_90_ms",    "release_equivalent_ms",
+                   "release_like_ms",  "release_fast_ms",
+                   "release_slow_ms"},
       .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Dynamics>(); }};
 }
 

@@ -322,7 +322,7 @@ class Writer {
           constants =
               fmt::format("{:.0f} % by {}, {:.0f} % by {}", 100 * (1 - best.share),
                           milliseconds(best.constant_s), 100 * best.share, milliseconds(best.second_s));
-        say(Severity::note, FindingCode::result,
+        say(Severity::note, FindingCode::detail,
             fmt::format("it hears the {}{}: {} with {} explains the attack within {:.2g} dB{}",
                         hears_rms(best.model) ? "mean square (rms)" : "peak", of, name_of(best.model),
                         constants, best.error_db, next));

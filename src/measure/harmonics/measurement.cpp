@@ -176,17 +176,22 @@ class Harmonics : public Measurement {
                        .column_condition = "at_hz"};
     if (ladders_.empty()) return std::nullopt;
     RowLayout layout{.heading = "step",
-                     .columns = {"fundamental_dbfs", "h2_dbc", "h3_dbc", "h4_dbc", "h5_dbc", "h6_dbc",
-                                 "h7_dbc", "thd_db", "thd_n_db", "even_over_odd_db"}};
+                     .columns = {"fundamental_dbfs", "thd_db", "thd_n_db", "h2_dbc", "h3_dbc", "h4_dbc",
+                                 "h5_dbc", "h6_dbc", "h7_dbc"}};
     std::vector<std::string> files;
     for (const CaptureLadder& ladder : ladders_) files.push_back(ladder.capture.file);
     const std::vector<std::string> labels = setting_labels(files);
     layout.rest_in_words = ladders_.size() > 1;
+    const bool one_tone = all_alike([](const LadderStep&step) { return step.frequency_hz; }),
+               one_level = all_alike([](const LadderStep&step) { return step.level_dbfs; });
     for (std::size_t i = 0; i < ladders_.size(); ++i)
-      for (const LadderStep& step : ladders_[i].steps)
-        layout.names.push_back(fmt::format("{}{:g} Hz, {:g} dBFS",
-                                           ladders_.size() > 1 ? labels[i] + ", " : "", step.frequency_hz,
-                                           step.level_dbfs));
+      for (const LadderStep& step : ladders_[i].steps) {
+        std::string name = ladders_.size() > 1 ? labels[i] : "";
+        if (!one_tone || one_level)
+          name += fmt::format("{}{:g} Hz", name.empty() ? "" : ", ", step.frequency_hz);
+        if (!one_level) name += fmt::format("{}{:g} dBFS", name.empty() ? "" : ", ", step.level_dbfs);
+        layout.names.push_back(std::move(name));
+      }
     return layout;
   }
 
@@ -221,6 +226,14 @@ class Harmonics : public Measurement {
   }
 
  private:
+  // Of all steps of all captures.
+  template <typename Value>
+  [[nodiscard]] bool all_alike(Value value) const {
+    for (const CaptureLadder& ladder : ladders_)
+      for (const LadderStep& step : ladder.steps)
+        if (value(step) != value(ladders_.front().steps.front())) return false;
+    return true;
+  }
   // THD over the setting, a line for each level; where no setting tells them apart, over the level.
   static Picture picture_of_several(const std::vector<Sheet>& sheets) {
     Picture picture{.style = {.title = "THD over the level of the stimulus",
@@ -447,6 +460,10 @@ MeasurementDescriptor harmonics_measurement() {
                                                       : PartUse::no;
           },
       .headline = {"fundamental_dbfs", "thd_db", "thd_n_db"},
+      .deciding = {"fundamental_hz", "fundamental_dbfs", "tone_dbfs", "imd_percent", "imd_db",
+                   "imd_second_db", "imd_third_db", "rest_db", "thd_percent", "thd_db", "thd_max_db",
+                   "thd_change_db", "thd_n_percent", "thd_n_db", "residual_noise_dbfs", "even_over_odd_db",
+                   "h{}_dbc", "h{}_added_dbc", "h{}_growth_db_per_db"},
       .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Harmonics>(); }};
 }
 

@@ -298,7 +298,7 @@ void say_offset(SheetBuilder& sheet, const LatencyResult& r, const Conditions& c
   sheet.add("reported_samples", std::nullopt, reported, conditions);
   sheet.add("offset_samples", std::nullopt, offset, conditions).uncertainty = r.uncertainty_samples;
   sheet.say(
-      Severity::note, FindingCode::detail,
+      Severity::note, FindingCode::result,
       whole == 0
           ? fmt::format("{:g} samples are reported, which is right: nothing to type in ({:+.2f} remain)",
                         reported, offset)

@@ -134,6 +134,8 @@ MeasurementDescriptor latency_measurement() {
           .draws_several = false,
           .of_one_file = true,
           .headline = {"latency_samples"},
+          .deciding = {"latency_samples", "latency_ms", "reported_samples", "offset_samples",
+                       "spread_samples", "drift_ppm", "worst_hit_samples", "hit_samples"},
           .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Latency>(); }};
 }
 

@@ -87,6 +87,9 @@ MeasurementDescriptor levels_measurement() {
                 return std::holds_alternative<Programme>(kind) ? PartUse::usual : PartUse::possible;
               },
           .headline = {"loudness_integrated_lufs", "rms_dbfs", "true_peak_dbtp"},
+          .deciding = {"loudness_integrated_lufs", "rms_dbfs", "rms_v", "rms_dbu", "peak_dbfs", "peak_v",
+                       "true_peak_dbtp", "crest_factor_db", "loudness_range_lu",
+                       "loudness_momentary_max_lufs", "loudness_short_term_max_lufs", "dc_offset_dbfs"},
           .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Levels>(); }};
 }
 

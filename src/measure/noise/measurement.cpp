@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "measure/common/by_setting.hpp"
 #include "measure/common/calibrations.hpp"
 #include "measure/common/option_fields.hpp"
 #include "wavicon/measure/common/calibration.hpp"
@@ -81,13 +82,19 @@ class NoiseFloor : public Measurement {
 
   // Quietest first.
   std::vector<std::string> compare(const std::vector<Sheet>& sheets) const override {
+    std::vector<std::string> files;
+    for (const Sheet& sheet : sheets) files.push_back(sheet.capture.file);
+    const std::vector<std::string> names = measure_detail::setting_labels(files);
     std::vector<std::pair<double, std::string>> levels;
-    for (const Sheet& sheet : sheets)
-      for (const Reading& r : sheet.readings)
-        if (r.name == "noise_dbfs" && r.value && is_first_of_its_channel(sheet, r))
-          levels.emplace_back(
-              *r.value, sheet.capture.file +
-                            (sheet.capture.channels > 1 ? fmt::format(" channel {}", *r.channel + 1) : ""));
+    for (std::size_t i = 0; i < sheets.size(); ++i) {
+      const bool several =
+          std::any_of(sheets[i].readings.begin(), sheets[i].readings.end(),
+                      [](const Reading& r) { return r.name == "noise_dbfs" && r.channel.value_or(0) > 0; });
+      for (const Reading& r : sheets[i].readings)
+        if (r.name == "noise_dbfs" && r.value && is_first_of_its_channel(sheets[i], r))
+          levels.emplace_back(*r.value,
+                              names[i] + (several ? fmt::format(" channel {}", *r.channel + 1) : ""));
+    }
     if (levels.empty()) return {};
     std::sort(levels.begin(), levels.end());
     std::string text = "quietest first: ";
@@ -155,6 +162,9 @@ MeasurementDescriptor noise_measurement() {
                                                              : PartUse::no;
               },
           .headline = {"noise_dbfs", "noise_a_dbfs"},
+          .deciding = {"noise_dbfs", "noise_dbu", "noise_uvrms", "noise_a_dbfs", "noise_a_dbu",
+                       "noise_468_dbfs", "snr_db", "dynamic_range_db", "dynamic_range_bits", "effective_bits",
+                       "over_{}_bit_db", "mains_dbfs", "spur_dbfs"},
           .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<NoiseFloor>(); }};
 }
 

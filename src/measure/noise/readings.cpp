@@ -136,7 +136,7 @@ const ReadingTable& noise_readings() {
                           "window", "spread_db"}},
           {.name = "over_{}_bit_db",
            .unit = "dB",
-           .words = "over an ideal converter",
+           .words = "over an ideal converter of {} bits",
            .digits = 2,
            .definition = "How far noise and distortion in the band are below those of an ideal converter of "
                          "that word length, in the same band.",

@@ -247,6 +247,8 @@ MeasurementDescriptor null_measurement() {
                        {"response", "the filter between A and B"}},
           .grid = {"null_depth_db", "verdict"},
           .headline = {"null_depth_db", "delay_samples", "gain_db"},
+          .deciding = {"null_depth_db", "null_depth_a_db", "residual_rms_dbfs", "residual_peak_dbfs",
+                       "delay_samples", "gain_db", "drift_ppm", "coherent_percent", "mains_percent"},
           .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Null>(); }};
 }
 

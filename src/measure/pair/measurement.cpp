@@ -80,6 +80,8 @@ MeasurementDescriptor pair_measurement() {
                        {"loudness", "how often it is how loud"}},
           .draws_several = false,
           .headline = {"level_difference_db", "correlation", "time_offset_samples"},
+          .deciding = {"level_difference_db", "loudness_difference_lu", "correlation", "time_offset_samples",
+                       "mono_sum_loss_db", "phase_deg"},
           .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Pair>(); }};
 }
 

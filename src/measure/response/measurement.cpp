@@ -204,6 +204,28 @@ MeasurementDescriptor response_measurement() {
                 return at == 1 || at == 2 ? PartUse::usual : at == 3 ? PartUse::possible : PartUse::no;
               },
           .headline = {"gain_db", "ripple_db", "lower_edge_hz", "upper_edge_hz"},
+          .deciding = {"gain_db",
+                       "broadband_db",
+                       "loudness_change_lu",
+                       "ripple_db",
+                       "lower_edge_hz",
+                       "upper_edge_hz",
+                       "slope_db_per_octave",
+                       "bell_hz",
+                       "bell_db",
+                       "bell_q",
+                       "shelf_hz",
+                       "shelf_db",
+                       "crossover_hz",
+                       "crossover_db",
+                       "crossover_sum_db",
+                       "crossover_inverted_db",
+                       "notch_db",
+                       "difference_max_db",
+                       "crosstalk_max_db",
+                       "crosstalk_db",
+                       "balance_max_db",
+                       "balance_db"},
           .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Response>(); }};
 }
 

@@ -72,6 +72,7 @@ MeasurementDescriptor spectrogram_measurement() {
           .pictures = {{"levels", "levels over time and frequency"}},
           .draws_several = false,
           .headline = {"highest_dbfs"},
+          .deciding = {"highest_dbfs", "highest_s", "highest_hz"},
           .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Spectrogram>(); }};
 }
 

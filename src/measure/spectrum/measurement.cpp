@@ -96,6 +96,7 @@ MeasurementDescriptor spectrum_measurement() {
           .part_help = "measure this part of the stimulus alone (default: from the first to the last)",
           .pictures = {{"spectrum", "the spectrum, or levels in bands"}},
           .headline = {"line_dbfs"},
+          .deciding = {"line_dbfs", "line_dbu", "band_dbfs", "band_dbu", "near_dc_dbfs", "below_20_hz_dbfs"},
           .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Spectrum>(); }};
 }
 

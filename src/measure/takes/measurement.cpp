@@ -99,6 +99,7 @@ MeasurementDescriptor takes_measurement() {
                        .several = true}},
           .pictures = {{"spectra", "spectra of the takes"}},
           .headline = {"take_count"},
+          .deciding = {"take_count", "corner_hz", "loss_db", "slope_db_per_octave"},
           .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Takes>(); }};
 }
 

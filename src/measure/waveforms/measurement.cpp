@@ -31,6 +31,7 @@ MeasurementDescriptor waveforms_measurement() {
       .draws_several = false,
       .recognises = true,
       .headline = {"gain_db", "thd_db"},
+      .deciding = {"gain_db", "delay_samples", "thd_db", "rest_db", "foreign_hz", "foreign_dbfs", "step_db"},
       .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Waveforms>(); }};
 }
 

@@ -108,10 +108,6 @@ struct AliasingResult {
                                                                    std::size_t part,
                                                                    const AliasingOptions& options = {});
 
-/// What each sheet in a row does to the worst product of the one before it, as one finding for each: "worst
-/// -56.4 dBc, lower by 23.7 dB", "no more than the floor allows". Sheets without the reading get none.
-[[nodiscard]] WAVICON_EXPORT std::vector<std::string> aliasing_verdicts(const std::vector<Sheet>& sheets);
-
 /// The first sheet from which on all keep their worst product below a level, with its uncertainty, and why
 /// the one before does not: "oversampling=8 is enough for -80 dBc (-126.3 dBc, order 19 at 9.9 kHz);
 /// oversampling=4 is not (-56.4 dBc, order 9 at 20.6 kHz)". Bounds above the level cannot tell. Empty without
