@@ -134,6 +134,8 @@ void require_different(const std::vector<double>& rates_hz, const char* option);
 /// The recipe of a file, with the words of `measure` checked against the measurements there are.
 Recipe read_measured_recipe(const std::string& file);
 
+/// Two examples at the end of the help of each command.
+void add_examples(CLI::App& app);
 void add_make(CLI::App& app, Action& action);
 void add_show(CLI::App& app, Action& action);
 void add_units(CLI::App& app, Action& action);

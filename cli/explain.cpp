@@ -52,7 +52,8 @@ int run(const Explain& command) {
 }  // namespace
 
 void add_explain(CLI::App& app, Action& action) {
-  auto* sub = app.add_subcommand("explain", "what a reading is: definition, source, when it misleads");
+  auto* sub =
+      app.add_subcommand("explain", "what does a reading mean, where is it from, and when does it mislead?");
   auto command = std::make_shared<Explain>();
   sub->add_option("READING", command->name, "its name, as sheets have it: thd_n_db");
   sub->add_option("--of", command->measurement, "only of this measurement, where several give it");

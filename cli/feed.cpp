@@ -102,7 +102,8 @@ int feed_once(const Feed& feed) {
 }
 
 void add_feed(CLI::App& app, Action& action) {
-  auto* command = app.add_subcommand("feed", "send a stimulus through a chain of units");
+  auto* command = app.add_subcommand(
+      "feed", "what comes back? sends a stimulus through plugins, stand-ins or an interface");
   auto feed = std::make_shared<Feed>();
   command->add_option("STIMULUS", feed->stimulus, "audio file to send")->required();
   command

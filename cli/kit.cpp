@@ -173,8 +173,8 @@ int read(const Read& command) {
 }  // namespace
 
 void add_kit(CLI::App& app, Action& action) {
-  auto* kit = app.add_subcommand(
-      "kit", "exchange with a recording program: stimuli and instructions out, bounces in");
+  auto* kit =
+      app.add_subcommand("kit", "what does my DAW do to a bounce? stimuli and instructions out, bounces in");
   kit->require_subcommand(1);
   auto* out = kit->add_subcommand("make", "a folder to take into any recording program");
   auto making = std::make_shared<Make>();

@@ -163,7 +163,8 @@ int serve(const StandIn& command) {
 }  // namespace
 
 void add_stand_in(CLI::App& app, Action& action) {
-  auto* command = app.add_subcommand("stand-in", "run a simulated interface as a client of a JACK server");
+  auto* command = app.add_subcommand(
+      "stand-in", "how do I rehearse without the interface? runs a simulated one on a JACK server");
   auto stand_in = std::make_shared<StandIn>();
   command
       ->add_option("NAME", stand_in->unit, "NAME?setting=value&…, for example heron?delay=261.4&noise=-108")

@@ -269,7 +269,8 @@ void add_kind(CLI::App& command, const std::string& kind, Action& action) {
 }  // namespace
 
 void add_make(CLI::App& app, Action& action) {
-  auto* command = app.add_subcommand("make", "write a stimulus: from a recipe, or of one kind");
+  auto* command =
+      app.add_subcommand("make", "which signal do I send? writes one, from a recipe or of one kind");
   command->require_subcommand(0, 1);
   auto make = std::make_shared<Make>();
   command->add_option("--recipe", make->recipe_file, "recipe to make (docs/recipes.md)");

@@ -119,6 +119,7 @@ int parse_and_run(int argc, char** argv) {
   Action action;
   add_commands(app, action);
   group_commands(app);
+  add_examples(app);
   if (argc < 2) {
     print(app.help());
     return exit_status::measured;

@@ -144,8 +144,8 @@ int run(const Shown& shown) {
 }  // namespace
 
 void add_show(CLI::App& app, Action& action) {
-  auto* command =
-      app.add_subcommand("show", "what a file holds: format, recipe, parts, marks; or what it is made of");
+  auto* command = app.add_subcommand(
+      "show", "what does this file hold? recipe, parts and marks, or what is recognised in it");
   auto shown = std::make_shared<Shown>();
   command->add_option("FILE", shown->file, "audio file")->required();
   command->add_option("--save-recipe", shown->recipe, "the recipe inside, or one of what was recognised");

@@ -65,8 +65,7 @@ int list() {
 }  // namespace
 
 void add_units(CLI::App& app, Action& action) {
-  auto* command =
-      app.add_subcommand("units", "what a signal can be fed through, and the settings of one unit");
+  auto* command = app.add_subcommand("units", "what can a signal be fed through, and what can be set?");
   auto name = std::make_shared<std::string>();
   command->add_option("UNIT", *name,
                       "SCHEME:NAME, for example sim:tern or lv2:URI; without it, all units are listed");

@@ -122,7 +122,7 @@ class Aliasing : public Measurement {
 MeasurementDescriptor aliasing_measurement() {
   return {
       .name = "aliasing",
-      .question = "what folds back: every order of a sweep followed past half the rate",
+      .question = "does it alias: in which order, where, and how loud?",
       .tables = {aliasing_readings},
       .part_help = "name of the sweep or staircase to follow (default: the first sweep)",
       .pictures = {{"worst", "the strongest product while the sweep passes"}},

@@ -107,9 +107,7 @@ class Clipping : public Measurement {
 MeasurementDescriptor clipping_measurement() {
   return {
       .name = "clipping",
-      .question =
-          "at which level does it start to clip, and how: from a staircase, a ramp, or a tone turned up by "
-          "hand",
+      .question = "at which level does it clip, and how hard?",
       .tables = {clipping_readings},
       .tolerated = {FindingCode::clipped},
       .told = {FindingCode::clipped_in_chain, FindingCode::over_between_samples},

@@ -136,7 +136,7 @@ class Dynamics : public Measurement {
 MeasurementDescriptor dynamics_measurement() {
   return {
       .name = "dynamics",
-      .question = "threshold, ratio, knee, attack and release of B against A, from a staircase and a block",
+      .question = "what do threshold, ratio, attack and release really mean here?",
       .input = MeasuredInput::against,
       .tables = {dynamics_readings},
       .part_help = "measure this staircase or block alone (default: all of them)",

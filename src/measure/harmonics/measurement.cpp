@@ -443,7 +443,7 @@ class Harmonics : public Measurement {
 MeasurementDescriptor harmonics_measurement() {
   return {
       .name = "harmonics",
-      .question = "levels of the harmonics of a tone, THD, THD+N, SINAD, residual noise",
+      .question = "which harmonics does it add, and how much THD and noise is that?",
       .tables = {harmonics_readings, harmonics_sweep_readings, harmonics_ladder_readings,
                  intermodulation_readings, multitone_readings},
       .part_help =

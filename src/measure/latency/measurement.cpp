@@ -124,7 +124,7 @@ class Latency : public Measurement {
 
 MeasurementDescriptor latency_measurement() {
   return {.name = "latency",
-          .question = "how late is it, and which offset do I enter in the recording program?",
+          .question = "how late is it, and which offset do I enter in the DAW?",
           .input = MeasuredInput::against,
           .tables = {latency_readings},
           .tolerated = {FindingCode::wrong_stimulus, FindingCode::cut_start, FindingCode::cut_end},

@@ -76,7 +76,7 @@ class Levels : public Measurement {
 
 MeasurementDescriptor levels_measurement() {
   return {.name = "levels",
-          .question = "RMS, peak, true peak, crest, DC, loudness, and how they move",
+          .question = "how loud is it, how high are its peaks, and how do they move?",
           .tables = {levels_readings},
           .part_help = "measure this part of the stimulus alone (default: from the first to the last)",
           .pictures = {{"rms", "RMS level over time"},

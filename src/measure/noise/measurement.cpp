@@ -148,7 +148,7 @@ class NoiseFloor : public Measurement {
 
 MeasurementDescriptor noise_measurement() {
   return {.name = "noise",
-          .question = "noise floor, weighted too, dynamic range, bits, mains hum, other lines",
+          .question = "how loud is the noise, how many bits is that, and what hums?",
           .tables = {noise_readings},
           .tolerated = {FindingCode::silent},
           .part_help = "measure this part of the stimulus (default: the first silence, else the first tone)",

@@ -182,7 +182,7 @@ class Response : public Measurement {
 
 MeasurementDescriptor response_measurement() {
   return {.name = "response",
-          .question = "what curve is it? output over input, from a sweep, noise or programme",
+          .question = "which curve is it, and how much louder did it get overall?",
           .input = MeasuredInput::against,
           .tables = {response_readings},
           .tolerated = {FindingCode::wrong_stimulus, FindingCode::cut_start, FindingCode::cut_end},

@@ -66,10 +66,10 @@ class Spectrogram : public Measurement {
 
 MeasurementDescriptor spectrogram_measurement() {
   return {.name = "spectrogram",
-          .question = "levels over time and frequency",
+          .question = "what sounds when, and at which frequency?",
           .tables = {spectrogram_readings},
           .part_help = "show this part of the stimulus alone",
-          .pictures = {{"levels", "levels over time and frequency"}},
+          .pictures = {{"levels", "what sounds when, and at which frequency?"}},
           .draws_several = false,
           .headline = {"highest_dbfs"},
           .deciding = {"highest_dbfs", "highest_s", "highest_hz"},

@@ -91,7 +91,7 @@ class Spectrum : public Measurement {
 
 MeasurementDescriptor spectrum_measurement() {
   return {.name = "spectrum",
-          .question = "averaged spectrum: lines with their likely causes, bands",
+          .question = "which lines does it hold, what are they likely to be, and how loud is each band?",
           .tables = {spectrum_readings},
           .part_help = "measure this part of the stimulus alone (default: from the first to the last)",
           .pictures = {{"spectrum", "the spectrum, or levels in bands"}},

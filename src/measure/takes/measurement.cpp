@@ -90,7 +90,7 @@ class Takes : public Measurement {
 
 MeasurementDescriptor takes_measurement() {
   return {.name = "takes",
-          .question = "split a recording at its silences, match the takes in loudness, compare them",
+          .question = "are these takes alike, once they are matched in loudness?",
           .input = MeasuredInput::recording,
           .tables = {takes_readings},
           .tolerated = {FindingCode::wrong_stimulus, FindingCode::cut_start, FindingCode::cut_end},

@@ -23,7 +23,7 @@ class Waveforms : public Measurement {
 MeasurementDescriptor waveforms_measurement() {
   return {
       .name = "waveforms",
-      .question = "in over out: periods of tones as they went in and came back, and what changed in words",
+      .question = "what becomes of each tone, period by period?",
       .input = MeasuredInput::against,
       .tables = {waveforms_readings},
       .part_help = "tone or staircase to look at (default: all of them)",
