@@ -10,6 +10,7 @@
 
 #include "island_parts.hpp"
 #include "mark_search.hpp"
+#include "place_by_parts.hpp"
 #include "spectra.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
@@ -252,6 +253,13 @@ void compare(AudioSource& capture, Stimulus& stimulus, const HealthOptions& opti
 namespace {
 
 // The channel that sounds loudest.
+// Worth being taken apart to see what it is made of.
+bool is_short_and_certain(AudioSource& source) {
+  constexpr double kLongestS = 600;
+  return static_cast<double>(source.frames()) <= kLongestS * source.sample_rate_hz() &&
+         intake_detail::begins_certainly(source);
+}
+
 int loudest_of(AudioSource& source) {
   const auto channels = static_cast<std::size_t>(source.channel_count());
   std::vector<double> scratch(channels * 16384), powers(channels, 0.0);
@@ -262,6 +270,32 @@ int loudest_of(AudioSource& source) {
                                                                        static_cast<std::size_t>(frames)));
                  });
   return static_cast<int>(std::max_element(powers.begin(), powers.end()) - powers.begin());
+}
+
+// What a device that moves the gain left of steps and blocks is found by these, one by one; and the pauses
+// between them were played.
+void refer_by_parts(AudioSource& reference, AudioSource& capture, int channel, HealthResult& result) {
+  if (reference.sample_rate_hz() != capture.sample_rate_hz() || !is_short_and_certain(reference)) return;
+  const auto made = recipe_of(recognise(reference), reference.channel_count());
+  if (!made || !made->complete) return;
+  Stimulus stimulus(made->recipe);
+  const auto place = intake_detail::place_by_parts(stimulus, capture, channel);
+  if (!place) return;
+  Alignment found;
+  found.delay_frames = place->first_frame;
+  found.frames_per_frame = place->frames_per_frame;
+  found.drift_ppm = 1e6 * (place->frames_per_frame - 1);
+  found.by_parts = true;
+  found.first_frame = std::max<std::int64_t>(0, std::llround(-place->first_frame));
+  found.end_frame =
+      std::min(reference.frames(),
+               static_cast<std::int64_t>(static_cast<double>(capture.frames()) - place->first_frame));
+  result.alignment = found;
+  Take take;
+  take.channel = channel;
+  take.first_frame = place->first_frame;
+  take.frames_per_frame = place->frames_per_frame;
+  forgive_what_was_played(stimulus, take, std::nullopt, result.channels);
 }
 
 // Where the reference lies: by the marks of the stimulus where both have them, else by what both hold.
@@ -279,17 +313,16 @@ void refer(AudioSource& reference, AudioSource& capture, const Stimulus* stimulu
                                  ? channels.reference_channel
                                  : loudest_of(capture);
   result.alignment = align(reference, capture, channels);
+  if (!result.alignment && stimulus == nullptr)
+    refer_by_parts(reference, capture, channels.capture_channel, result);
 }
 
 // Nothing is known of it: what is recognised to be pauses between tones, and their edges, was played as well.
 void forgive_what_is_recognised(AudioSource& capture, std::vector<ChannelHealth>& channels) {
-  constexpr double kLongestS = 600;  // of a capture
   const bool any = std::any_of(channels.begin(), channels.end(), [](const ChannelHealth& c) {
     return c.dropout_count + c.jump_count + c.repeat_count > 0;
   });
-  if (!any || static_cast<double>(capture.frames()) > kLongestS * capture.sample_rate_hz() ||
-      !intake_detail::begins_certainly(capture))
-    return;
+  if (!any || !is_short_and_certain(capture)) return;
   const auto made = recipe_of(recognise(capture), capture.channel_count());
   if (!made || !made->complete) return;
   Stimulus stimulus(made->recipe);

@@ -108,17 +108,23 @@ class Builder {
     Conditions conditions = {{"by", std::string(result_.aligned_by_marks ? "marks"
                                                 : a.by_hits              ? "hits"
                                                 : a.match > 0            ? "hit"
+                                                : a.by_parts             ? "tones"
                                                 : a.by_residual          ? "residual"
                                                                          : "programme")}};
     if (a.by_hits)
       conditions.emplace_back("hits", static_cast<std::int64_t>(a.agreed));
-    else if (!result_.aligned_by_marks && !a.by_residual)
+    else if (!result_.aligned_by_marks && !a.by_residual && !a.by_parts)
       conditions.emplace_back(a.match > 0 ? "match" : "confidence", a.match > 0 ? a.match : a.confidence);
-    if (!result_.aligned_by_marks && a.match == 0) conditions.emplace_back("spread_samples", a.spread_frames);
+    if (!result_.aligned_by_marks && !a.by_parts && a.match == 0)
+      conditions.emplace_back("spread_samples", a.spread_frames);
     Reading& delay = whole("delay_samples", a.delay_frames, conditions);
     if (a.uncertainty_frames > 0) delay.uncertainty = a.uncertainty_frames;
     // Drift, level, polarity and losses stand once, against the stimulus.
     if (result_.aligned_by_marks) return;
+    if (a.by_parts) {
+      say_moved_gain(a);
+      return say_what_is_missing(a, 0);
+    }
     whole("drift_ppm", a.drift_ppm, conditions).uncertainty =
         a.drift_ppm != 0 ? a.drift_uncertainty_ppm : a.drift_bound_ppm;
     Reading& gain = whole("gain_db", db_from_ratio(std::max(1e-15, std::abs(a.gain))), conditions);
@@ -141,6 +147,17 @@ class Builder {
     if (std::abs(a.drift_ppm) > kDriftWarningPpm)
       say(Severity::warning, FindingCode::clock_drift, std::nullopt,
           fmt::format("the clocks drift apart by {:.2f} ppm: play and record with one clock", a.drift_ppm));
+    say_what_is_missing(a, slipped);
+  }
+
+  void say_moved_gain(const Alignment& a) {
+    say(Severity::note, FindingCode::located, std::nullopt,
+        fmt::format("the reference is there, {:.6f} s late: its tones were found one by one; their levels "
+                    "moved, as behind a compressor",
+                    a.delay_frames / result_.sample_rate_hz));
+  }
+
+  void say_what_is_missing(const Alignment& a, std::int64_t slipped) {
     const double least = kCutS * result_.sample_rate_hz;
     if (static_cast<double>(a.first_frame - slipped) > least)
       say(Severity::fault, FindingCode::cut_start, std::nullopt,

@@ -193,6 +193,9 @@ TEST_F(Recognising, DynamicsMeasuresBlocksThatCarryNoRecipe) {
   EXPECT_NEAR(reading(sheet, "release_63_ms")["value"], 100, 2);
   EXPECT_HAS(good("dynamics a.wav b.wav"),
              "A: it carries no recipe: 15 steps of 1000 Hz, -60.00 to -4.00 dBFS");
+  // What it does to the levels is no reason to say that it is not there, and its pauses were played.
+  EXPECT_HAS(good("health b.wav --reference a.wav"),
+             "fit to be measured; the reference is there, 0.000000 s late");
   // The pauses of B are those of A; those of another file are not.
   std::vector<double> other;
   add_silence(other, 0.2);
@@ -202,6 +205,7 @@ TEST_F(Recognising, DynamicsMeasuresBlocksThatCarryNoRecipe) {
   }
   write("other.wav", other);
   EXPECT_EQ(wavicon("dynamics a.wav other.wav").status, 3);
+  EXPECT_EQ(wavicon("health other.wav --reference a.wav").status, 3);
 }
 
 // Through a unit whose gain never comes to rest: no tone of B is steady, the steps alone tell where it lies.

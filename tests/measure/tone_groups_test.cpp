@@ -96,7 +96,7 @@ TEST(ToneGroups, ACleanPairReadsBoundsAndAFloor) {
   const Reading* imd = find_reading(sheet, "imd_db", 0);
   EXPECT_TRUE(imd->bound);
   EXPECT_LT(*imd->value, -130);
-  EXPECT_LT(*imd->floor, -140);
+  EXPECT_LT(*imd->floor, -138);  // a bound as well: what chance passes once in 10 000
   for (const Reading& r : sheet.readings) {
     if (r.name == "tone_dbfs") {
       EXPECT_NEAR(std::get<double>(*find_condition(r, "gain_db")), 0, kLevelDb);

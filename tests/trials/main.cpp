@@ -24,7 +24,9 @@ int main(int argc, char** argv) try {
   if (word(1) == "unrelated") return unrelated_pairs(static_cast<int>(number(2, 100)), number(3, 1)) > 0;
   if (word(1) == "readings")
     return reading_trials(static_cast<int>(number(2, 100)), number(3, 1), true).silent_errors > 0;
-  fmt::print(stderr, "wavicon-trials place [SEED [ROW]] | unrelated N [SEED] | readings N [SEED]\n");
+  if (word(1) == "one") return show_trial(static_cast<int>(number(2, 0)), number(3, 1)), 0;
+  fmt::print(stderr,
+             "wavicon-trials place [SEED [ROW]] | unrelated N [SEED] | readings N [SEED] | one TRIAL SEED\n");
   return 2;
 } catch (const std::exception& error) {
   fmt::print(stderr, "{}\n", error.what());

@@ -506,18 +506,34 @@ bool still_true(const Truth& truth, const std::string& measurement, Damage damag
   return true;
 }
 
+std::pair<Trial, Damage> spoiled_trial(int index, std::uint64_t seed) {
+  Dice dice(seed * 1000003 + static_cast<std::uint64_t>(index));
+  Trial trial = any_trial(dice);
+  const Damage damage = any_damage(dice);
+  spoil(trial, damage, dice);
+  return {std::move(trial), damage};
+}
+
 }  // namespace
+
+void show_trial(int index, std::uint64_t seed) {
+  const auto [trial, damage] = spoiled_trial(index, seed);
+  fmt::print("{}, {:g} Hz, {}, {}\n", trial.measurement, trial.rate_hz, trial.what, name_of(damage));
+  for (const Truth& truth : trial.truths) fmt::print("truth {} {:.6g}\n", truth.reading, truth.value);
+  const Sheet sheet = measured_as_a_file(trial);
+  for (const Finding& finding : sheet.findings)
+    fmt::print("{}: {}\n", name_of(finding.severity), finding.text);
+  for (const Reading& r : sheet.readings)
+    if (r.value)
+      fmt::print("{} {}{:.6g} ± {:.3g}\n", r.name, r.bound ? "< " : "", *r.value, r.uncertainty.value_or(0));
+}
 
 TrialCounts reading_trials(int count, std::uint64_t seed, bool table) {
   std::map<std::string, TrialCounts> by_measurement;
   for (int i = 0; i < count; ++i) {
-    const std::uint64_t own = seed * 1000003 + static_cast<std::uint64_t>(i);
-    Dice dice(own);
-    Trial trial = any_trial(dice);
-    const Damage damage = any_damage(dice);
-    spoil(trial, damage, dice);
+    const auto [trial, damage] = spoiled_trial(i, seed);
     TrialCounts& counts = by_measurement[trial.measurement];
-    const auto tell = [&](const Truth& truth, const std::string& what) {
+    const auto tell = [&, i, damage = damage, &trial = trial](const Truth& truth, const std::string& what) {
       fmt::print("silent error: trial {} (seed {}), {}, {}, {}: {} {}, truth {:.6g}\n", i, seed,
                  trial.measurement, trial.what, name_of(damage), truth.reading, what, truth.value);
       std::fflush(stdout);

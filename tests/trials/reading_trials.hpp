@@ -18,4 +18,7 @@ struct TrialCounts {
 /// closed form or by sums over the samples. Prints each silent error with its seed, and a table if asked to.
 TrialCounts reading_trials(int count, std::uint64_t seed, bool table);
 
+/// One of these trials again: prints what was played, every truth, and all that the sheet says.
+void show_trial(int index, std::uint64_t seed);
+
 }  // namespace wavicon::trials

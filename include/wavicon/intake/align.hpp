@@ -35,6 +35,9 @@ struct Alignment {
   int agreed = 0;               ///< of these, found where the place says
   bool by_hits = false;         ///< hits of a row that were found are the proof
   bool by_residual = false;     ///< what is left is the proof: steady tones, of which 40 dB are there
+  /// Tones that a device gave other levels are the proof, each by itself: the gain says nothing. Only where
+  /// the reference is taken apart (check_health()).
+  bool by_parts = false;
   double match = 0;             ///< of a hit: correlation with what lies there, 0 … 1; 0: no hit, segments
   double agreement = 0;         ///< of a hit: mean correlation of its third octaves there, -1 … 1
   double spread_frames = 0;     ///< RMS by which single segments deviate from the line

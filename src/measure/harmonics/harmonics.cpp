@@ -22,10 +22,12 @@ namespace measure_detail {
 namespace {
 constexpr std::int64_t kLeastFrames = 4;  // of anything that swings
 constexpr double kNothing = 1e-100;       // full scale = 1: squares vanish below it
-// Power ratio to the noise. Chance alone passes it once in a million orders; at 10 dB it was once in 20 000.
-constexpr double kBoundWithin = 14;
-constexpr double kNinetyNine =
-    2.1460;  // amplitude of complex Gaussian noise that 1 % exceeds, over its RMS: sqrt(ln 100)
+// The noise of an order is estimated from some 20 independent bins beside it: the power of chance over it has
+// the F distribution of 2 and 40, which passes 20 ((1 + x/20)^-20) once in a million orders.
+constexpr double kBoundWithin = 20;
+// The same, once in 10 000, as an amplitude: sqrt(20 (10^(4/20) - 1)).
+constexpr double kFarthestChance = 3.42;
+constexpr double kMostShare = 0.9;  // of its power by which a line can be too high
 constexpr std::size_t kFewPlaces = 128;
 constexpr std::size_t kOftenEach = 4;    // samples on each of them
 constexpr double kBelowHalf = 1 - 1e-6;  // an order at half the rate has no phase
@@ -64,7 +66,10 @@ std::vector<HarmonicOrder> place_orders(double fundamental_hz, double sample_rat
 // Noise beside a line of amplitude A turns its power by 2A times what it holds in phase, half of its own
 // power.
 double line_uncertainty_db(double power, double beside, double squares, int windows) {
-  return power > 0 ? 2 * kDbOfPowerShare * std::sqrt((2 * beside + squares) / windows) / power : 0;
+  if (!(power > 0)) return 0;
+  // In decibels the way down is the longer one.
+  const double share = 2 * std::sqrt((2 * beside + squares) / windows) / power;
+  return -kDbOfPowerShare * std::log1p(-std::min(kMostShare, share));
 }
 
 void set_level(HarmonicOrder& order, double raw_power, double noise_power, int windows) {
@@ -76,7 +81,7 @@ void set_level(HarmonicOrder& order, double raw_power, double noise_power, int w
     order.uncertainty_db =
         line_uncertainty_db(power, power * noise_power, noise_power * noise_power, windows);
   }
-  order.amplitude = order.bound ? order.raw_amplitude + kNinetyNine * order.noise_amplitude
+  order.amplitude = order.bound ? order.raw_amplitude + kFarthestChance * order.noise_amplitude
                                 : std::sqrt(raw_power - noise_power);
 }
 
@@ -160,7 +165,7 @@ void set_thd(ChannelHarmonics& channel) {
   // A bound where the orders that could not be read might make up a tenth of the whole power.
   channel.thd_bound = raw < kBoundWithin * noise || power < kBoundWithin * bounds;
   const double amplitude =
-      channel.thd_bound ? std::sqrt(raw) + kNinetyNine * std::sqrt(noise) : std::sqrt(std::max(0.0, power));
+      channel.thd_bound ? std::sqrt(raw) + kFarthestChance * std::sqrt(noise) : std::sqrt(std::max(0.0, power));
   channel.thd_ratio = amplitude / channel.fundamental_amplitude;
   if (!channel.thd_bound)
     channel.thd_uncertainty_db = std::hypot(line_uncertainty_db(power, beside, squares, channel.window_count),

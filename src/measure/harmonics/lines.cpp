@@ -26,7 +26,7 @@ constexpr double kLobeOverNoise = 100;         // power; 20 dB
 constexpr double kOtherInLobe =
     2.5;  // amplitude of another line over that of what a single one leaves of the lobe
 constexpr double kByChance = 2.5;  // times the lobe's noise that noise leaves, too
-constexpr double kPeriodsOfThird = 12,
+constexpr double kPeriodsOfThird = 7,
                  kThirdBeta = 10;      // its lobe is narrower than the way to DC and order 2
 constexpr double kThirdsByChance = 4;  // standard deviations, of three thirds and the share of their window
 constexpr double kOfMoves = 1.5;
