@@ -95,6 +95,9 @@ struct SheetOptions {
   std::string sheet_file;
   std::string csv_file;
   std::string plot_file;
+  std::vector<double> plot_span, plot_range;  ///< of the axes
+  std::string plot_size;
+  bool plot_dark = false;
   std::vector<std::string> limits;
   std::string rms_reference = "square";
   bool quiet = false;

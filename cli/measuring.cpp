@@ -360,6 +360,10 @@ int run(Measuring& command) {
         measurement.picture(sheets, command.draw.empty() ? descriptor.pictures.front().word : command.draw);
   if (count > 1) delivery.comparison = measurement.compare(sheets);
   delivery.answer = measurement.answer(sheets);
+  if (delivery.picture && sheets.size() > 1 && delivery.picture->answer.empty())
+    delivery.picture->answer = !delivery.answer.empty()       ? delivery.answer
+                               : !delivery.comparison.empty() ? delivery.comparison.front()
+                                                              : "";
   delivery.headline = descriptor.headline;
   delivery.deciding = descriptor.deciding;
   return deliver(command.sheet, delivery);

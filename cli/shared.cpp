@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <array>
 #include <atomic>
 #include <cerrno>
 #include <chrono>
@@ -163,7 +164,15 @@ void SheetOptions::add_to(CLI::App& app, bool draws) {
   app.add_flag("--json", json, "print the sheet as JSON instead of the table");
   app.add_option("--sheet", sheet_file, "write the sheet as JSON to a file");
   app.add_option("--csv", csv_file, "write the readings as CSV to a file");
-  if (draws) app.add_option("--plot", plot_file, "draw the picture, .png or .svg");
+  if (draws) {
+    app.add_option("--plot", plot_file, "draw the picture, .png or .svg");
+    app.add_option("--span", plot_span, "FROM TO of the picture's horizontal axis")
+        ->expected(2)
+        ->delimiter(',');
+    app.add_option("--range", plot_range, "FROM TO of its vertical axis")->expected(2)->delimiter(',');
+    app.add_option("--size", plot_size, "WIDTHxHEIGHT of the picture in pixels (1280x800)");
+    app.add_flag("--dark", plot_dark, "draw on dark paper");
+  }
   app.add_option("--limit", limits,
                  "NAME<VALUE (or <=, >, >=): exit 1 when a reading does not keep it; repeatable")
       ->allow_extra_args(false);
@@ -205,11 +214,34 @@ std::vector<LimitResult> checked_limits(const SheetOptions& options, const std::
   return results;
 }
 
+std::optional<std::array<double, 2>> axis_range(const std::vector<double>& values, const char* option) {
+  if (values.empty()) return std::nullopt;
+  if (values.size() != 2 || !(values[0] < values[1]))
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("--{} takes the lower and the higher end of an axis", option));
+  return std::array{values[0], values[1]};
+}
+
+PlotOptions plot_options(const SheetOptions& options) {
+  PlotOptions plot{.format = is_svg(options.plot_file) ? PlotFormat::svg : PlotFormat::png};
+  plot.dark = options.plot_dark;
+  plot.x_range = axis_range(options.plot_span, "span");
+  plot.y_range = axis_range(options.plot_range, "range");
+  if (options.plot_size.empty()) return plot;
+  constexpr int kLeastPx = 200, kMostPx = 8000;
+  int taken = 0;
+  if (std::sscanf(options.plot_size.c_str(), "%5dx%5d%n", &plot.width_px, &plot.height_px, &taken) != 2 ||
+      static_cast<std::size_t>(taken) != options.plot_size.size() ||
+      std::min(plot.width_px, plot.height_px) < kLeastPx || std::max(plot.width_px, plot.height_px) > kMostPx)
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("--size {} is not WIDTHxHEIGHT in pixels, each from {} to {}", options.plot_size,
+                            kLeastPx, kMostPx));
+  return plot;
+}
+
 void write_picture(const SheetOptions& options, const Delivery& delivery) {
   const Picture& picture = *delivery.picture;
-  write_text_file(options.plot_file,
-                  draw_picture(delivery.sheets, picture,
-                               {.format = is_svg(options.plot_file) ? PlotFormat::svg : PlotFormat::png}));
+  write_text_file(options.plot_file, draw_picture(delivery.sheets, picture, plot_options(options)));
   if (const Drawable fits = drawable(delivery.sheets, picture); fits.there > fits.most)
     warn(options.quiet,
          fmt::format("{} shows the first {} of {} {}: --channel and fewer captures choose others",
@@ -268,7 +300,13 @@ void SheetOptions::check(const std::vector<std::string>& readings, const std::ve
     if (!file.empty()) require_writable(file, read);
   require_apart(written);
   for (const std::string& limit : limits) require_known(parse_limit(limit), readings);
-  if (plot_file.empty()) return;
+  if (plot_file.empty()) {
+    if (plot_dark || !plot_size.empty() || !plot_span.empty() || !plot_range.empty())
+      throw Error(ErrorCode::bad_argument,
+                  "--span, --range, --size and --dark are of the picture: --plot FILE draws it");
+    return;
+  }
+  (void)plot_options(*this);
   if (captures.size() > (against ? 2U : 1U) && !overlays)
     throw Error(ErrorCode::bad_argument, "--plot draws one capture at a time");
   if (!is_svg(plot_file) && fs::path(plot_file).extension() != ".png")
@@ -289,10 +327,6 @@ int deliver(const SheetOptions& options, const Delivery& delivery) {
     if (!delivery.answer.empty()) print_drawn(answer_text(delivery.answer, style), style);
     for (const std::string& line : delivery.comparison) print_drawn(answer_text(line, style), style);
     print_drawn(table_of(options, delivery, style), style);
-    const bool more = !options.all && (delivery.rows || sheets.size() == 1) && !delivery.deciding.empty();
-    if (more)
-      print_drawn(aside_text("  --all shows every reading by its name, with floor and conditions", style),
-                  style);
     if (!results.empty()) print_drawn("\n" + limit_lines(results, style), style);
   }
   bool all_kept = true;

@@ -131,13 +131,16 @@ int run(const Shown& shown) {
     return exit_status::measured;
   }
   const Recipe recipe = parse_recipe(info.recipe, file + " (the recipe inside)");
+  print(fmt::format("it carries the recipe{}\n",
+                    recipe.name.empty() ? "" : " '" + printable(recipe.name) + "'"));
   print_parts(Stimulus(recipe));
   if (!shown.recipe.empty()) {
     write_text_file(shown.recipe, info.recipe);
     print(fmt::format("\n{}: the recipe inside is written\n", shown.recipe));
     return exit_status::measured;
   }
-  print("\nThe recipe inside:\n\n" + info.recipe);
+  print(shown.all ? "\nThe recipe inside:\n\n" + info.recipe
+                  : "\n  --all shows the recipe inside, --save-recipe FILE writes it\n");
   return exit_status::measured;
 }
 
@@ -149,7 +152,7 @@ void add_show(CLI::App& app, Action& action) {
   auto shown = std::make_shared<Shown>();
   command->add_option("FILE", shown->file, "audio file")->required();
   command->add_option("--save-recipe", shown->recipe, "the recipe inside, or one of what was recognised");
-  command->add_flag("--all", shown->all, "every part, however many there are");
+  command->add_flag("--all", shown->all, "every part, however many there are, and the recipe inside");
   command->callback([shown, &action] { action = [shown] { return run(*shown); }; });
 }
 

@@ -345,8 +345,7 @@ std::string capture_table(const Sheet& sheet, const std::vector<std::string>& de
     }
   }
   if (tables.empty()) return text;
-  const std::string shared = shared_conditions({conditions}, style, true);
-  return text + tables + (shared.empty() ? "" : "\n" + shared);
+  return text + tables + shared_conditions({conditions}, style, kMore);
 }
 
 }  // namespace wavicon

@@ -23,35 +23,6 @@ using namespace present_detail;
 constexpr std::size_t kGap = 2;
 constexpr std::size_t kMostDifferences = 20;  // rows of the second block
 
-bool is_word(char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || (c & 0x80) != 0; }
-
-// What the files' names share at both ends, up to whole words, stands once.
-struct Names {
-  std::string shared;               // before what differs, without what stands between
-  std::vector<std::string> labels;  // what differs
-};
-Names names_of(const std::vector<Sheet>& sheets) {
-  Names names{"", short_names(sheets)};
-  if (sheets.size() < 2) return names;
-  const std::string& one = names.labels.front();
-  std::size_t front = one.size(), back = one.size();
-  for (const std::string& name : names.labels) {
-    const auto first = std::mismatch(one.begin(), one.end(), name.begin(), name.end()).first;
-    const auto last = std::mismatch(one.rbegin(), one.rend(), name.rbegin(), name.rend()).first;
-    front = std::min(front, static_cast<std::size_t>(first - one.begin()));
-    back = std::min(back, static_cast<std::size_t>(last - one.rbegin()));
-  }
-  while (front > 0 && is_word(one[front - 1])) --front;
-  while (back > 0 && is_word(one[one.size() - back])) --back;
-  const bool differ = std::all_of(names.labels.begin(), names.labels.end(),
-                                  [&](const std::string& name) { return front + back < name.size(); });
-  if (!differ) return names;
-  names.shared = one.substr(0, front);
-  while (!names.shared.empty() && !is_word(names.shared.back())) names.shared.pop_back();
-  for (std::string& name : names.labels) name = name.substr(front, name.size() - front - back);
-  return names;
-}
-
 // What differs, taken apart: "0-oversampling-4" and "9-oversampling-1" are settings in two columns.
 struct Settings {
   std::vector<std::string> heads;               // of the columns but the first
@@ -337,7 +308,7 @@ std::string captures_table(const std::vector<Sheet>& sheets, const std::vector<s
   if (sheets.empty()) return "";
   std::string text;
   for (const Sheet& sheet : sheets) text += findings_text(answers_of(sheet), style);
-  const Names names = names_of(sheets);
+  const ShortNames names = names_of(sheets);
   const Settings settings = settings_of(names.labels);
   const std::vector<Row> rows = rows_of(sheets, names.labels, settings);
   std::size_t taken = 2;
@@ -363,15 +334,10 @@ std::string captures_table(const std::vector<Sheet>& sheets, const std::vector<s
   std::vector<bool> right(columns.size() + rows.front().cells.size(), true);
   right[0] = false;
   text += "\n" + aligned(cells, right);
-  if (const std::string shared = shared_conditions(shown_of(sheets, columns), style, true); !shared.empty())
-    text += "\n" + shared;
-  return text +
-         inked(left_out > 0
-                   ? fmt::format("  --all shows {} more that differ{}, and every reading with its floor",
-                                 left_out, left_out == 1 ? "s" : "")
-                   : "  --all shows every reading with its floor",
-               Ink::aside, style) +
-         "\n";
+  return text + shared_conditions(shown_of(sheets, columns), style,
+                                  left_out > 0 ? fmt::format("--all: {} more that differ{}, floors", left_out,
+                                                             left_out == 1 ? "s" : "")
+                                               : kMore);
 }
 
 }  // namespace wavicon

@@ -64,6 +64,17 @@ std::string difference_text(double db) { return fmt::format("{:+.3f}", std::abs(
 
 namespace {
 
+// Without their folders, where that tells them apart.
+std::vector<std::string> file_names(const std::vector<Sheet>& sheets) {
+  std::vector<std::string> names;
+  for (const Sheet& sheet : sheets)
+    names.push_back(sheet.capture.file.substr(sheet.capture.file.find_last_of('/') + 1));
+  const std::vector<std::string> plain = names;
+  for (std::size_t i = 0; i < names.size(); ++i)
+    if (std::count(plain.begin(), plain.end(), plain[i]) > 1) names[i] = sheets[i].capture.file;
+  return names;
+}
+
 std::size_t widest_line(const std::string& text) {
   std::size_t widest = 0;
   for (std::size_t from = 0; from < text.size();) {
@@ -118,7 +129,7 @@ std::string comparison_table(const std::vector<Sheet>& sheets, const TableStyle&
       if (std::find(rows.begin(), rows.end(), row) == rows.end()) rows.push_back(row);
   const bool channels =
       std::any_of(rows.begin(), rows.end(), [](const Row& r) { return r.channel.value_or(0) > 0; });
-  const auto names = short_names(sheets);
+  const auto names = file_names(sheets);
   std::vector<std::size_t> shown = {0};
   std::string table;
   for (std::size_t i = 1; i < sheets.size(); ++i) {
@@ -359,9 +370,7 @@ std::string grid_table(const std::vector<Sheet>& sheets, const RowLayout& layout
   return text + "\n" + aligned(cells, {});
 }
 
-}  // namespace
-
-std::string row_table(const std::vector<Sheet>& sheets, const RowLayout& layout,
+std::string rows_text(const std::vector<Sheet>& sheets, const RowLayout& layout,
                       const std::vector<std::string>& deciding, const TableStyle& style) {
   if (!layout.grid.places.empty()) return grid_table(sheets, layout, style);
   std::string text;
@@ -381,6 +390,15 @@ std::string row_table(const std::vector<Sheet>& sheets, const RowLayout& layout,
   const std::string table = ladder_table({sheets.begin(), sheets.begin() + static_cast<std::ptrdiff_t>(rows)},
                                          layout.names, layout.columns, layout.heading, style);
   return rest.empty() ? table : rest + "\n" + table;
+}
+
+}  // namespace
+
+std::string row_table(const std::vector<Sheet>& sheets, const RowLayout& layout,
+                      const std::vector<std::string>& deciding, const TableStyle& style) {
+  const std::string text = rows_text(sheets, layout, deciding, style);
+  const bool said = text.find(kMore) != std::string::npos;
+  return said ? text : text + aside_text(std::string("  ") + kMore, style);
 }
 
 }  // namespace wavicon

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include "gnuplot.hpp"
 
+#include "table_parts.hpp"
+
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <signal.h>
@@ -9,8 +11,11 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <array>
 #include <cerrno>
+#include <cmath>
+#include <cstdlib>
 #include <string_view>
 #include <system_error>
 
@@ -19,6 +24,8 @@
 
 namespace wavicon::present_detail {
 namespace {
+
+[[maybe_unused]] constexpr double kDarkest = 22;  // of 255: dark paper
 
 // What gnuplot's strings may hold as it is: nothing that it or a shell could take for more than a letter.
 bool is_harmless(char c) {
@@ -48,6 +55,52 @@ std::string preamble(const PlotOptions& options) {
   return text;
 }
 
+std::string shortened(const std::string& text, std::size_t most) {
+  if (width(text) <= most) return text;
+  // At letters, not within one.
+  std::vector<std::size_t> starts;
+  for (std::size_t i = 0; i < text.size(); ++i)
+    if ((text[i] & 0xC0) != 0x80) starts.push_back(i);
+  const std::size_t front = (most - 1) / 2, back = most - 1 - front;
+  return text.substr(0, starts[front]) + "\u2026" + text.substr(starts[starts.size() - back]);
+}
+
+std::string titles(const std::vector<Sheet>& sheets, const std::string& answer, const std::string& drawn,
+                   const PlotOptions& options) {
+  constexpr double kTitlePx = 9.9, kSmallPx = 7.4;  // of a letter
+  std::string title = answer;
+  for (const Sheet& sheet : sheets)
+    for (const Finding& finding : sheet.findings)
+      if (title.empty() && sheets.size() == 1 && finding.severity == Severity::note) title = finding.text;
+  std::string below = title.empty() ? "" : drawn;
+  if (title.empty()) title = drawn;
+  std::vector<std::string> files;
+  for (const Sheet& sheet : sheets)
+    if (std::find(files.begin(), files.end(), sheet.capture.file) == files.end())
+      files.push_back(sheet.capture.file);
+  const ShortNames names = names_of(sheets);
+  std::string of = files.size() == 1 ? files.front() : names.pattern;
+  if (files.size() > 1) of += fmt::format("{}{} captures", of.empty() ? "" : ": ", files.size());
+  if (!of.empty()) below += (below.empty() ? "" : "  \u00b7  ") + of;
+  if (!sheets.empty() && sheets.front().capture.sample_rate_hz > 0)
+    below += fmt::format("  \u00b7  {:g} kHz", sheets.front().capture.sample_rate_hz / 1000);
+  const auto fits = [&](double px) {
+    return static_cast<std::size_t>(std::max(20.0, (options.width_px - 120) / px));
+  };
+  auto lines = head_lines(printable(title), fits(kTitlePx));
+  if (lines.size() > 2) {
+    lines.resize(2);
+    lines[1] += " \u2026";
+  }
+  const bool two = lines.size() == 2;
+  std::string text = "set tmargin 5\n";
+  for (std::size_t i = 0; i < lines.size(); ++i)
+    text += fmt::format("set label {} at graph 0,1 left offset 0,{} font ',13' textcolor rgb '{}'\n",
+                        literal(lines[i]), two ? (i == 0 ? 3.5 : 2.25) : 2.7, kInk);
+  return text + fmt::format("set label {} at graph 0,1 left offset 0,1.05 font ',10' textcolor rgb '{}'\n",
+                            literal(shortened(below, fits(kSmallPx))), kMuted);
+}
+
 std::string data_block(const std::string& name, const std::vector<std::pair<double, double>>& points) {
   std::string text = fmt::format("${} << END\n", name);
   for (const auto& [x, y] : points) text += fmt::format("{:.8g} {:.6g}\n", x, y);
@@ -72,12 +125,43 @@ std::string frequency_axis(double low_hz, double high_hz) {
   return fmt::format("set logscale x\nset xrange [{:.8g}:{:.8g}]\nset xtics ({})\n", low_hz, high_hz, ticks);
 }
 
+std::string shade(const char* from, const char* to, double share) {
+  const auto part = [](const char* colour, int i) {
+    return std::strtol(std::string(colour + 1 + 2 * i, 2).c_str(), nullptr, 16);
+  };
+  std::string text = "#";
+  for (int i = 0; i < 3; ++i)
+    text += fmt::format("{:02x}", std::lround(static_cast<double>(part(from, i)) * (1 - share) +
+                                              static_cast<double>(part(to, i)) * share));
+  return text;
+}
+
 #if !WAVICON_PLOTS
-std::string run_gnuplot(const std::string&) {
+std::string run_gnuplot(const std::string&, const PlotOptions&) {
   throw Error(ErrorCode::bad_output, "this build draws no plots (configured with WAVICON_PLOTS=OFF)");
 }
 #else
 namespace {
+
+// Every colour of a script for dark paper: what comes from outside holds no '#' (literal()), so that each is
+// one of ours. Lightness is turned, the hue stays.
+std::string darkened(const std::string& script) {
+  std::string text = script;
+  for (std::size_t at = 0; (at = text.find("'#", at)) != std::string::npos; at += 9) {
+    if (at + 8 >= text.size() || text[at + 8] != '\'') continue;
+    std::array<double, 3> part{};
+    for (std::size_t i = 0; i < 3; ++i)
+      part[i] = static_cast<double>(std::strtol(text.substr(at + 2 + 2 * i, 2).c_str(), nullptr, 16));
+    const double high = *std::max_element(part.begin(), part.end()),
+                 low = *std::min_element(part.begin(), part.end());
+    std::string turned;
+    for (const double p : part)
+      turned +=
+          fmt::format("{:02x}", std::lround(kDarkest + (255 - kDarkest) * (255 - high - low + p) / 255));
+    text.replace(at + 2, 6, turned);
+  }
+  return text;
+}
 
 Error plot_error(const std::string& what) { return Error(ErrorCode::bad_output, what); }
 
@@ -135,10 +219,10 @@ pid_t start_gnuplot(const Descriptor& script, const Descriptor& output) {
 
 }  // namespace
 
-std::string run_gnuplot(const std::string& script) {
+std::string run_gnuplot(const std::string& script, const PlotOptions& options) {
   const Descriptor memory(::memfd_create("wavicon-plot", MFD_CLOEXEC));
   if (memory.number < 0) throw plot_error("there is no memory for the plot's script");
-  hold_script(memory, script);
+  hold_script(memory, options.dark ? darkened(script) : script);
   int ends[2];
   if (::pipe2(ends, O_CLOEXEC) != 0) throw plot_error("there is no pipe from gnuplot");
   const Descriptor from(ends[0]);

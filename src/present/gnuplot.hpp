@@ -25,6 +25,13 @@ inline constexpr const char* kAccent = "#b4431c";
 [[nodiscard]] std::string literal(const std::string& text);
 /// Terminal, colours and fonts.
 [[nodiscard]] std::string preamble(const PlotOptions& options);
+/// A text of at most so many letters, "…" in its middle where it had more.
+[[nodiscard]] std::string shortened(const std::string& text, std::size_t most);
+/// The answer as a title, in two lines where it is long, and below it what is drawn, of which files.
+///
+/// @param answer  empty: what the first finding of a single sheet says, else `drawn`.
+[[nodiscard]] std::string titles(const std::vector<Sheet>& sheets, const std::string& answer,
+                                 const std::string& drawn, const PlotOptions& options);
 /// A named block of numbers, one pair per line.
 [[nodiscard]] std::string data_block(const std::string& name,
                                      const std::vector<std::pair<double, double>>& points);
@@ -32,7 +39,10 @@ inline constexpr const char* kAccent = "#b4431c";
 [[nodiscard]] std::string data_block(const std::string& name, const Curve& curve, double x_factor = 1);
 /// Log frequency axis from `low_hz` to `high_hz` with the ticks that a studio is used to: 20, 50, 100 … 20k.
 [[nodiscard]] std::string frequency_axis(double low_hz, double high_hz);
-/// Runs a script; what it writes to standard output. @throws Error bad_output with gnuplot's own words.
-[[nodiscard]] std::string run_gnuplot(const std::string& script);
+/// Runs a script, its colours turned for dark paper where the options ask for it; what it writes to standard
+/// output. @throws Error bad_output with gnuplot's own words.
+[[nodiscard]] std::string run_gnuplot(const std::string& script, const PlotOptions& options);
+/// A colour between two, as "#rrggbb". @param share  0: the first, 1: the second.
+[[nodiscard]] std::string shade(const char* from, const char* to, double share);
 
 }  // namespace wavicon::present_detail

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "most_drawn.hpp"
+#include "wavicon/audio/error.hpp"
 #include "wavicon/present/plot.hpp"
 
 namespace wavicon {
@@ -73,11 +74,15 @@ Drawable drawable(const std::vector<Sheet>& sheets, const Picture& picture) {
 
 std::string draw_picture(const std::vector<Sheet>& sheets, const Picture& picture,
                          const PlotOptions& options) {
+  const bool own_axes = picture.kind == PictureKind::curves || picture.kind == PictureKind::harmonic_lines;
+  if (!own_axes && (options.x_range || options.y_range))
+    throw Error(ErrorCode::bad_argument,
+                "this picture chooses its axes by itself: no range of an axis is taken");
   const Sheet nothing;
   const Sheet& first = sheets.empty() ? nothing : sheets.front();
   switch (picture.kind) {
     case PictureKind::curves:
-      return draw_curves(sheets, picture.style, options);
+      return draw_curves(sheets, picture.style, options, picture.answer);
     case PictureKind::harmonic_lines:
       return draw_harmonics(first, options);
     case PictureKind::harmonic_orders:

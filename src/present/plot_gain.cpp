@@ -73,7 +73,7 @@ std::string draw_gain(const std::vector<Sheet>& sheets, const PlotOptions& optio
     script += fmt::format("set yrange [{:.6g}:{:.6g}]\n", least - room, most + room);
     script += fmt::format("plot $gain{} using 1:2 with lines lw 2 lc rgb '{}'\n", i, kAccent);
   }
-  return run_gnuplot(script + "unset multiplot\n");
+  return run_gnuplot(script + "unset multiplot\n", options);
 }
 
 }  // namespace wavicon

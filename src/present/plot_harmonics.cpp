@@ -85,7 +85,8 @@ std::string plots(int panel, const char* style, bool with_floor) {
   return text;
 }
 
-std::string panel_script(const Sheet& sheet, const Curve& spectrum, int panel, bool last) {
+std::string panel_script(const Sheet& sheet, const Curve& spectrum, int panel, bool last,
+                         const PlotOptions& options) {
   const auto channel = spectrum.channel;
   const Reading* hz = find_reading(sheet, "fundamental_hz", channel);
   const Reading* dbfs = find_reading(sheet, "fundamental_dbfs", channel);
@@ -114,9 +115,10 @@ std::string panel_script(const Sheet& sheet, const Curve& spectrum, int panel, b
       fmt::format("set title {} font ',13' textcolor rgb '{}' offset 0,0.4\n", literal(minus(title)), kInk);
   text += fmt::format("set label {} at graph 0,1 left offset 0,3.3 font ',11' textcolor rgb '{}'\n",
                       literal(subject), kMuted);
-  text += frequency_axis(kLowestHz, high_hz);
-  text +=
-      fmt::format("set yrange [{}:{}]\nset ytics 20\nset ylabel 'level of a sine, dBFS'\n", lowest, highest);
+  const auto x = options.x_range.value_or(std::array{kLowestHz, high_hz}),
+             y = options.y_range.value_or(std::array{lowest, highest});
+  text += frequency_axis(std::max(1e-3, x[0]), x[1]);
+  text += fmt::format("set yrange [{}:{}]\nset ytics 20\nset ylabel 'level of a sine, dBFS'\n", y[0], y[1]);
   const auto window_s = real_condition(*hz, "window_s"), duration_s = real_condition(*hz, "duration_s");
   const ConditionValue* window = find_condition(*hz, "window");
   const bool lines = window != nullptr && std::get<std::string>(*window).rfind("Kaiser", 0) == 0;
@@ -145,9 +147,9 @@ std::string draw_harmonics(const Sheet& sheet, const PlotOptions& options) {
   std::string script = preamble(options);
   if (spectra.size() > 1) script += fmt::format("set multiplot layout {},1\n", spectra.size());
   for (std::size_t i = 0; i < spectra.size(); ++i)
-    script += panel_script(sheet, *spectra[i], static_cast<int>(i), i + 1 == spectra.size());
+    script += panel_script(sheet, *spectra[i], static_cast<int>(i), i + 1 == spectra.size(), options);
   if (spectra.size() > 1) script += "unset multiplot\n";
-  return run_gnuplot(script);
+  return run_gnuplot(script, options);
 }
 
 }  // namespace wavicon

@@ -61,7 +61,7 @@ std::string draw_latency(const Sheet& sheet, const PlotOptions& options) {
       "plot $a using 1:2 with linespoints lc rgb '{}' lw 1.6 pt 7 ps 0.9 title 'A', $moved using 1:2 with "
       "linespoints lc rgb '{}' lw 1.6 pt 6 ps 1.3 dt (6,3) title 'B moved'\n",
       kMain, kAccent);
-  return run_gnuplot(script + "unset multiplot\n");
+  return run_gnuplot(script + "unset multiplot\n", options);
 }
 
 }  // namespace wavicon

@@ -91,7 +91,7 @@ std::string draw_orders(const std::vector<Sheet>& sheets, const PlotOptions& opt
       "set xrange [1.4:{:g}]\nset xtics 1\nunset grid\nset grid y\nset yrange [{:g}:{:g}]\nset ytics 20\n",
       last + 0.6, bottom, top);
   script += "set key tmargin right horizontal samplen 1.5 maxrows 2\n";
-  return run_gnuplot(script + plot + "\n");
+  return run_gnuplot(script + plot + "\n", options);
 }
 
 }  // namespace wavicon

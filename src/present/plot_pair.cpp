@@ -97,7 +97,7 @@ std::string draw_pair(const Sheet& sheet, const PlotOptions& options) {
                   "using 1:2 with lines lw 1.6 lc rgb '{}' title 'A', "
                   "$btime using 1:2 with lines lw 1.6 dt (8,3) lc rgb '{}' title 'B'",
                   kQuiet, kMain, kAccent));
-  return run_gnuplot(p.script() + "unset multiplot\n");
+  return run_gnuplot(p.script() + "unset multiplot\n", options);
 }
 
 }  // namespace wavicon

@@ -81,7 +81,7 @@ std::string draw_period(const std::vector<Sheet>& sheets, const PlotOptions& opt
       fmt::format("set xlabel 'phase of the tone, degrees' textcolor rgb '{}'\nset yrange [{:.6g}:{:.6g}]\n",
                   kInk, -added, added);
   script += below + "\nunset multiplot\n";
-  return run_gnuplot(script);
+  return run_gnuplot(script, options);
 }
 
 }  // namespace wavicon

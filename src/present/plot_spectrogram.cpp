@@ -146,7 +146,7 @@ std::string draw_spectrogram(const Sheet& sheet, const PlotOptions& options) {
       "set key at screen 0.93,0.985 top right samplen 2\nplot $map matrix using ({:.8g}+$1*{:.8g}):2:3 with "
       "image notitle{}\n",
       map.x.front(), step, plots);
-  return run_gnuplot(script);
+  return run_gnuplot(script, options);
 }
 
 }  // namespace wavicon

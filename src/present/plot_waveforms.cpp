@@ -59,7 +59,7 @@ std::string draw_waveforms(const Sheet& sheet, const PlotOptions& options) {
         i, few ? "linespoints" : "lines", kMuted, i, few ? "linespoints" : "lines", kMain, i,
         few ? "steps" : "lines", kAccent);
   }
-  return run_gnuplot(script + "unset multiplot\n");
+  return run_gnuplot(script + "unset multiplot\n", options);
 }
 
 }  // namespace wavicon

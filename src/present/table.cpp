@@ -26,7 +26,10 @@ std::string joined(const Conditions& conditions, const char* separator) {
 }
 
 // Circumstances in lines that fit; or in one, as far as that goes.
-std::string wrapped(Conditions conditions, const TableStyle& style, bool one_line) {
+std::string wrapped(Conditions conditions, const TableStyle& style, const std::string& more) {
+  const bool one_line = !more.empty();
+  const std::size_t room =
+      style.columns > width(more) + 3 && one_line ? style.columns - width(more) - 3 : style.columns;
   // What must not be overlooked comes first, then what was measured of what.
   const auto rank = [](const std::pair<std::string, ConditionValue>& condition) {
     constexpr std::array kFirst = {"despite_faults", "part", "reference", "bandwidth_hz"};
@@ -38,13 +41,18 @@ std::string wrapped(Conditions conditions, const TableStyle& style, bool one_lin
   std::string text, line;
   for (const auto& [name, value] : conditions) {
     const std::string words = printable(condition_text(name, value));
-    if (!line.empty() && width(line) + 5 + width(words) > style.columns) {
+    if (!line.empty() && width(line) + 5 + width(words) > room) {
       if (one_line) continue;
       text += inked("  " + line + " ·", Ink::aside, style) + "\n";
       line.clear();
     }
     line += (line.empty() ? "" : " · ") + words;
   }
+  if (one_line && width(line) + 5 + width(more) > style.columns) {
+    text += inked("  " + line, Ink::aside, style) + "\n";
+    line.clear();
+  }
+  if (one_line) line += (line.empty() ? "" : " · ") + more;
   return text + inked("  " + line, Ink::aside, style) + "\n";
 }
 
@@ -74,7 +82,7 @@ std::string channel_table(const std::vector<const Reading*>& readings, const Tab
   std::vector<bool> right = {false, false, true, false, true, false, false};
   if (unsure) right.insert(right.begin() + 3, false);
   std::string text = aligned_within(rows, right, style.columns);
-  if (!common.empty()) text += "\n" + wrapped(common, style, false);
+  if (!common.empty()) text += "\n" + wrapped(common, style, "");
   return text;
 }
 
@@ -159,7 +167,8 @@ std::string sheet_table(const Sheet& sheet, const TableStyle& style) {
   return text;
 }
 
-std::string shared_conditions(const std::vector<Sheet>& sheets, const TableStyle& style, bool one_line) {
+std::string shared_conditions(const std::vector<Sheet>& sheets, const TableStyle& style,
+                              const std::string& more) {
   std::vector<const Reading*> readings;
   for (const Sheet& sheet : sheets)
     for (const Reading& r : sheet.readings) readings.push_back(&r);
@@ -167,7 +176,7 @@ std::string shared_conditions(const std::vector<Sheet>& sheets, const TableStyle
   if (readings.empty()) return "";
   for (const auto& condition : readings.front()->conditions)
     if (shared_by_all(condition, readings)) common.push_back(condition);
-  return common.empty() ? "" : wrapped(common, style, one_line);
+  return common.empty() && more.empty() ? "" : wrapped(common, style, more);
 }
 
 }  // namespace wavicon

@@ -4,7 +4,6 @@
 #include <algorithm>
 #include <array>
 #include <cctype>
-#include <filesystem>
 
 namespace wavicon::present_detail {
 
@@ -85,14 +84,10 @@ std::vector<std::string> head_lines(const std::string& words, std::size_t column
   return lines;
 }
 
-std::vector<std::string> short_names(const std::vector<Sheet>& sheets) {
-  std::vector<std::string> names;
-  for (const Sheet& sheet : sheets)
-    names.push_back(std::filesystem::path(sheet.capture.file).filename().string());
-  const std::vector<std::string> plain = names;
-  for (std::size_t i = 0; i < names.size(); ++i)
-    if (std::count(plain.begin(), plain.end(), plain[i]) > 1) names[i] = sheets[i].capture.file;
-  return names;
+ShortNames names_of(const std::vector<Sheet>& sheets) {
+  std::vector<std::string> files;
+  for (const Sheet& sheet : sheets) files.push_back(sheet.capture.file);
+  return short_names(files);
 }
 
 }  // namespace wavicon::present_detail

@@ -8,8 +8,12 @@
 
 #include "wavicon/present/table.hpp"
 #include "wavicon/sheet/sheet.hpp"
+#include "wavicon/sheet/short_names.hpp"
 
 namespace wavicon::present_detail {
+
+/// How to see what a table leaves out.
+inline constexpr const char* kMore = "--all: every reading, with floors";
 
 /// Letters, not bytes of UTF-8.
 [[nodiscard]] std::size_t width(const std::string& text);
@@ -32,7 +36,7 @@ enum class Ink { answer, warning, fault, aside };
 /// Words in lines of at most so many columns, for the head of a column.
 [[nodiscard]] std::vector<std::string> head_lines(const std::string& words, std::size_t columns = 14);
 
-/// The files' names without their folders, where that tells them apart.
-[[nodiscard]] std::vector<std::string> short_names(const std::vector<Sheet>& sheets);
+/// The files' names without what they share.
+[[nodiscard]] ShortNames names_of(const std::vector<Sheet>& sheets);
 
 }  // namespace wavicon::present_detail

@@ -89,7 +89,7 @@ TEST_F(Program, EveryKindIsMadeAndShown) {
   for (const char* kind : {"tone", "multitone", "two-tone", "sweep", "noise", "burst", "staircase", "block",
                            "impulse", "silence", "channel-numbers"}) {
     good(std::string("make ") + kind + " --channels 2 -o k.wav --save-recipe k.toml");
-    const std::string shown = good("show k.wav");
+    const std::string shown = good("show k.wav --all");
     EXPECT_HAS(shown, "WAV, 24-bit, 48000 Hz, 2 channels");
     EXPECT_HAS(shown, "mark");
     EXPECT_HAS(shown, read_text(file("k.toml")));
@@ -97,8 +97,8 @@ TEST_F(Program, EveryKindIsMadeAndShown) {
     EXPECT_EQ(read_text(file("k.wav")), read_text(file("again.wav"))) << kind;
   }
   good("make multitone --frequencies 83,167,331 --levels -20,-26,-32 --no-marks -o m.flac");
-  EXPECT_HAS(good("show m.flac"), "frequency_hz = 331.0, level_dbfs = -32.0");
-  EXPECT_HAS(good("show m.flac"), "marks = false");
+  EXPECT_HAS(good("show m.flac --all"), "frequency_hz = 331.0, level_dbfs = -32.0");
+  EXPECT_HAS(good("show m.flac --all"), "marks = false");
 }
 
 TEST_F(Program, ARecipeIsMadeAtSeveralRatesWithTheSameBytesEachTime) {

@@ -30,8 +30,7 @@ TEST(CaptureTable, TheAnswerThenWhatDecidesInWords) {
             "\n"
             "           H2      H3\n"
             "  dBc  < -131  -48.77\n"
-            "\n"
-            "  sample rate 48000 Hz\n");
+            "  sample rate 48000 Hz · --all: every reading, with floors\n");
 }
 
 TEST(CaptureTable, WhatHasNoValueIsLeftOutAndSentencesAreAllThatIsLeft) {

@@ -2,7 +2,9 @@
 #pragma once
 // Sheets as pictures, drawn by gnuplot.
 
+#include <array>
 #include <cstddef>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -18,6 +20,10 @@ struct PlotOptions {
   PlotFormat format = PlotFormat::png;
   int width_px = 1280;
   int height_px = 800;
+  bool dark = false;                             ///< light ink on dark paper
+  std::optional<std::array<double, 2>> x_range;  ///< of the horizontal axis; none: what there is
+  std::optional<std::array<double, 2>>
+      y_range;  ///< of the vertical axis; curves and harmonics alone have these
 };
 
 /// The picture of a harmonics sheet as the bytes of a file: spectrum over a log frequency axis, orders
@@ -53,12 +59,15 @@ struct PlotOptions {
 [[nodiscard]] WAVICON_EXPORT std::string draw_waveforms(const Sheet& sheet, const PlotOptions& options = {});
 
 /// Curves of those names from all sheets and channels in one picture, each named by its file, its channel
-/// where there are several, and its name where several are asked for; at most eight.
+/// where there are several, and its name where several are asked for, at its right end; more than six are
+/// shades of one scale in the order of the sheets.
 ///
+/// @param answer  the title; empty: what the first finding of a single sheet says, else the style's title,
+///                which otherwise stands below it.
 /// @throws Error as draw_harmonics()
 [[nodiscard]] WAVICON_EXPORT std::string draw_curves(const std::vector<Sheet>& sheets,
-                                                     const CurveStyle& style,
-                                                     const PlotOptions& options = {});
+                                                     const CurveStyle& style, const PlotOptions& options = {},
+                                                     const std::string& answer = {});
 
 /// The first map of a sheet, time over frequency, dark where it is loud over 120 dB, with the paths of orders
 /// and the names of parts that the sheet holds; errors as draw_harmonics().

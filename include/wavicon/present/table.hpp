@@ -104,10 +104,10 @@ struct TableStyle {
 
 /// The conditions that all readings of all sheets share, as lines.
 ///
-/// @param one_line  as many as fit in a line; the rest is left out.
+/// @param more  not empty: one line, as many as fit before this, which ends it; the rest is left out.
 [[nodiscard]] WAVICON_EXPORT std::string shared_conditions(const std::vector<Sheet>& sheets,
                                                            const TableStyle& style = {},
-                                                           bool one_line = false);
+                                                           const std::string& more = "");
 
 /// A line per compared reading: kept, not kept and by how much, or undecided.
 [[nodiscard]] WAVICON_EXPORT std::string limit_lines(const std::vector<LimitResult>& results,

@@ -2,10 +2,27 @@
 #pragma once
 // What a picture of sheets shows, as plain data: measurements say it, `present` draws it.
 
+#include <array>
+#include <cstddef>
+#include <optional>
 #include <string>
 #include <vector>
 
 namespace wavicon {
+
+/// A place on a curve that is written out.
+struct PlotMark {
+  std::size_t sheet = 0;    ///< whose curve it is on
+  double x = 0;             ///< on the axis
+  std::optional<double> y;  ///< none: where the strong curve of that sheet is
+  std::string text;
+};
+
+/// A level across the picture.
+struct PlotLine {
+  double y = 0;
+  std::string text;
+};
 
 /// How curves are laid over each other.
 struct CurveStyle {
@@ -18,6 +35,12 @@ struct CurveStyle {
   bool steps = false;        ///< bars, as of a histogram
   bool points = false;       ///< single values; the axis shows all of them
   double shown_range = 140;  ///< at most so far below the highest value
+  std::vector<PlotMark> marks;
+  bool lines_on_top = false;  ///< marks are of lines: where the curve is highest close by
+  std::vector<PlotLine> lines;
+  std::string behind;           ///< the longest curve of that name stands quietly behind all others
+  bool named_by_marks = false;  ///< marks say whose they are: no names at the ends of the lines
+  std::optional<std::array<double, 2>> x_span, y_span;  ///< of the axes; none: what there is
   double half_turn =
       0;  ///< of angles: the axis runs from minus to plus this, and lines break where they wrap
 };
@@ -37,7 +60,8 @@ enum class PictureKind {
 
 struct Picture {
   PictureKind kind = PictureKind::curves;
-  CurveStyle style;  ///< of PictureKind::curves
+  std::string answer;  ///< the title; empty: what the first sheet says, of several sheets the style's title
+  CurveStyle style;    ///< of PictureKind::curves
 };
 
 }  // namespace wavicon

@@ -88,6 +88,8 @@ class Aliasing : public Measurement {
                               .lowest_x = 300,
                               .shown_range = 200}};
     if (sheets.size() == 1) picture.style.names.push_back("strongest harmonic");
+    if (enough_dbc_)
+      picture.style.lines.push_back({*enough_dbc_, fmt::format("wanted: {:g} dBc", *enough_dbc_)});
     return picture;
   }
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/measure/measurement.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <utility>
@@ -8,6 +10,7 @@
 #include "measure/common/option_fields.hpp"
 #include "measure/harmonics/harmonics_of.hpp"
 #include "wavicon/measure/clipping/clipping.hpp"
+#include "wavicon/sheet/short_names.hpp"
 
 namespace wavicon {
 namespace {
@@ -69,16 +72,37 @@ class Clipping : public Measurement {
     const bool over_time = std::any_of(sheets.begin(), sheets.end(), [](const Sheet& s) {
       return std::none_of(s.curves.begin(), s.curves.end(), [](const Curve& c) { return c.name == "gain"; });
     });
-    return {.style = {.names = {gain ? "gain" : "THD"},
-                      .title = gain        ? "Gain over the level of the stimulus"
-                               : over_time ? "THD over time"
-                                           : "THD over the level of the stimulus",
-                      .x_title = over_time ? "time, s" : "level in, dBFS",
-                      .y_title = gain ? "dB" : "THD, dB",
-                      .shown_range = 120}};
+    Picture picture{.style = {.names = {gain ? "gain" : "THD"},
+                              .title = gain        ? "Gain over the level of the stimulus"
+                                       : over_time ? "THD over time"
+                                                   : "THD over the level of the stimulus",
+                              .x_title = over_time ? "time, s" : "level in, dBFS",
+                              .y_title = gain ? "dB" : "THD, dB",
+                              .shown_range = 120}};
+    for (std::size_t i = 0; i < sheets.size(); ++i)
+      for (const Reading& r : sheets[i].readings)
+        if (r.name == (over_time ? "clipping_at_s" : "clipping_point_dbfs") && r.value)
+          picture.style.marks.push_back({i, *r.value, std::nullopt,
+                                         over_time ? fmt::format("clips at {:.2f} s", *r.value)
+                                                   : fmt::format("clips at {:.2f} dBFS", *r.value)});
+    if (sheets.size() > 1 && !over_time) picture.answer = points_of(sheets);
+    return picture;
   }
 
  private:
+  // "clipping point: heron -3.94 dBFS, tern -7.29 dBFS".
+  static std::string points_of(const std::vector<Sheet>& sheets) {
+    std::vector<std::string> files;
+    for (const Sheet& sheet : sheets) files.push_back(sheet.capture.file);
+    const ShortNames names = short_names(files);
+    std::string text;
+    for (std::size_t i = 0; i < sheets.size(); ++i)
+      if (const Reading* r = find_reading(sheets[i], "clipping_point_dbfs", 0); r != nullptr && r->value)
+        text += fmt::format("{}{} {:.2f} dBFS", text.empty() ? "clipping point: " : ", ", names.labels[i],
+                            *r->value);
+    return text;
+  }
+
   // Before the knob was turned.
   static double strongest_tone_hz(const MeasureRequest& request, const JudgedCapture& capture,
                                   const ClippingOptions& options) {

@@ -217,18 +217,32 @@ class Meter {
     return curve;
   }
 
-  // Lowest and highest sample place by place: what a picture of the wave needs.
-  void add_outline(std::span<const double> y, BlockDynamics& out) const {
-    const auto places = std::min<std::int64_t>(kOutlinePlaces, static_cast<std::int64_t>(y.size()));
+  // Lowest and highest sample place by place: what a picture of the wave needs; the samples where they are
+  // few.
+  void outline(std::span<const double> y, double from_s, std::int64_t most, std::vector<double>& times_s,
+               std::vector<double>& values) const {
+    const auto places = std::min(most, static_cast<std::int64_t>(y.size()));
     for (std::int64_t k = 0; k < places; ++k) {
       const auto i = static_cast<std::ptrdiff_t>(k * static_cast<std::int64_t>(y.size()) / places),
                  j = static_cast<std::ptrdiff_t>((k + 1) * static_cast<std::int64_t>(y.size()) / places);
       const auto [low, high] = std::minmax_element(y.begin() + i, y.begin() + j);
       for (const double v : {*low, *high}) {
-        out.wave_s.push_back(static_cast<double>(i) / rate_);
-        out.wave.push_back(v);
+        times_s.push_back(from_s + static_cast<double>(i) / rate_);
+        values.push_back(v);
+        if (j == i + 1) break;
       }
     }
+  }
+
+  // The tone while the gain moves.
+  void outline_step(std::span<const double> y, double zero_s, const GainStep& step,
+                    std::vector<double>& times_s, std::vector<double>& values) const {
+    if (!step.to_90_s) return;
+    const auto frames = static_cast<double>(y.size());
+    const double from = std::clamp(std::floor((zero_s - kShownBefore * *step.to_90_s) * rate_), 0.0, frames),
+                 to = std::clamp(std::ceil((zero_s + kShownBehind * *step.to_90_s) * rate_), from, frames);
+    outline(y.subspan(static_cast<std::size_t>(from), static_cast<std::size_t>(to - from)),
+            from / rate_ - zero_s, kOutlinePlaces, times_s, values);
   }
 
   void follow(const LevelBlock& block, const PlacedPart& part, ChannelDynamics& channel) const {
@@ -294,7 +308,9 @@ class Meter {
       const double attack_s = out.attack.to_63_s.value_or(1);
       if (attack_s >= kFewPeriods * period / rate_) break;
     }
-    add_outline(y, out);
+    outline(y, 0, kOutlinePlaces, out.wave_s, out.wave);
+    outline_step(y, up_s, out.attack, out.attack_wave_s, out.attack_wave);
+    outline_step(y, down_s, out.release, out.release_wave_s, out.release_wave);
     channel.blocks.push_back(std::move(out));
   }
 

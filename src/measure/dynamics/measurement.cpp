@@ -12,6 +12,7 @@
 #include "measure/common/option_fields.hpp"
 #include "measure/common/played_against.hpp"
 #include "wavicon/measure/dynamics/dynamics.hpp"
+#include "wavicon/sheet/short_names.hpp"
 
 namespace wavicon {
 namespace {
@@ -68,12 +69,24 @@ class Dynamics : public Measurement {
                               .y_title = "level out, dBFS",
                               .shown_range = 120}};
     std::string wanted = "static curve";
+    const bool attack = word.rfind("attack", 0) == 0;
     if (word == "attack" || word == "release") {
-      wanted = word + " shape";
+      wanted = word + " in ms";
+      picture.style.title = attack ? "Gain after the step up, aligned at the step"
+                                   : "Gain after the step down, aligned at the step";
+      picture.style.x_title = "time after the step, ms";
+      picture.style.y_title = "share of the change in dB, %";
+      picture.style.lines = {{10, "10 %"}, {63.2, "63 %"}, {90, "90 %"}};
+      picture.style.behind = "tone at the " + word;
+      mark_times(sheets, word, picture);
+    } else if (word == "attack-shape" || word == "release-shape") {
+      wanted = attack ? "attack shape" : "release shape";
       picture.style.title =
-          word == "attack" ? "Attacks brought to one time scale" : "Releases brought to one time scale";
+          attack ? "Attacks brought to one time scale" : "Releases brought to one time scale";
       picture.style.x_title = "time over the time to 63 %";
       picture.style.y_title = "share of the change in dB, %";
+    } else {
+      mark_thresholds(sheets, picture);
     }
     auto& names = picture.style.names;
     for (const Sheet& sheet : sheets)
@@ -85,6 +98,45 @@ class Dynamics : public Measurement {
   }
 
  private:
+  static const Reading* first_of(const Sheet& sheet, const std::string& name) {
+    for (const Reading& r : sheet.readings)
+      if (r.name == name && r.value && !r.bound) return &r;
+    return nullptr;
+  }
+
+  // Where 90 % of the way are done, and the answer over all.
+  static void mark_times(const std::vector<Sheet>& sheets, const std::string& word, Picture& picture) {
+    constexpr double kBehind = 1.8;  // of the longest time to 90 %
+    std::vector<std::string> files;
+    for (const Sheet& sheet : sheets) files.push_back(sheet.capture.file);
+    const ShortNames names = short_names(files);
+    double longest = 0;
+    for (std::size_t i = 0; i < sheets.size(); ++i) {
+      const Reading* r = first_of(sheets[i], word + "_90_ms");
+      if (r == nullptr) continue;
+      longest = std::max(longest, *r->value);
+      const std::string time = fmt::format("{:.3g} ms", *r->value),
+                        of = sheets.size() > 1 ? names.labels[i] + " " : "";
+      picture.style.marks.push_back({i, *r->value, 90.0, of + time});
+      picture.answer += (picture.answer.empty() ? word + " to 90 %: " : ", ") + of + time;
+    }
+    picture.style.named_by_marks = sheets.size() > 1;
+    picture.style.y_span = {-8.0, 108.0};
+    if (longest > 0) picture.style.x_span = {-kShownBefore * longest, kBehind * longest};
+  }
+
+  static void mark_thresholds(const std::vector<Sheet>& sheets, Picture& picture) {
+    for (std::size_t i = 0; i < sheets.size(); ++i) {
+      const Reading *at = first_of(sheets[i], "threshold_dbfs"), *ratio = first_of(sheets[i], "ratio"),
+                    *knee = first_of(sheets[i], "knee_db");
+      if (at == nullptr) continue;
+      std::string text = fmt::format("threshold {:.1f} dBFS", *at->value);
+      if (ratio != nullptr) text += fmt::format(", ratio {:.3g}", *ratio->value);
+      if (knee != nullptr) text += fmt::format(", knee {:.1f} dB", *knee->value);
+      picture.style.marks.push_back({i, *at->value, std::nullopt, std::move(text)});
+    }
+  }
+
   static std::optional<double> of_capture(const std::vector<double>& values, std::size_t index) {
     if (values.empty()) return std::nullopt;
     return values[std::min(index, values.size() - 1)];
@@ -146,8 +198,10 @@ MeasurementDescriptor dynamics_measurement() {
                   .row = true}},
       .pictures = {{"static", "the static curve"},
                    {"gain", "the gain over time"},
-                   {"attack", "attacks on one time scale"},
-                   {"release", "releases on one time scale"}},
+                   {"attack", "attacks in milliseconds after the step"},
+                   {"release", "releases in milliseconds after the step"},
+                   {"attack-shape", "attacks on one time scale"},
+                   {"release-shape", "releases on one time scale"}},
       .all_parts_at_once = true,
       .recognises = true,
       .part_use =

@@ -435,6 +435,30 @@ class Writer {
       curve.y.push_back(100 * (b.gain.gain_db[i] - step.start_db) / (step.end_db - step.start_db));
     }
     sheet_.draw(std::move(curve));
+    in_ms(name.substr(0, name.find(' ')), name.substr(name.find(" shape") + 6), b, step, zero_s);
+  }
+
+  // The same over milliseconds, and the tone meanwhile.
+  void in_ms(const std::string& what, const std::string& of, const BlockDynamics& b, const GainStep& step,
+             double zero_s) {
+    if (!step.to_90_s) return;
+    const double from = zero_s - kShownBefore * *step.to_90_s, to = zero_s + kShownBehind * *step.to_90_s;
+    Curve curve{what + " in ms" + of, channel_, "ms", "%", {}, {}};
+    for (std::size_t i = 0; i < b.gain.time_s.size(); ++i)
+      if (b.gain.time_s[i] >= from && b.gain.time_s[i] <= to) {
+        curve.x.push_back(1000 * (b.gain.time_s[i] - zero_s));
+        curve.y.push_back(100 * (b.gain.gain_db[i] - step.start_db) / (step.end_db - step.start_db));
+      }
+    sheet_.draw(std::move(curve));
+    const bool attack = what == "attack";
+    Curve wave{"tone at the " + what + of,
+               channel_,
+               "ms",
+               "",
+               attack ? b.attack_wave_s : b.release_wave_s,
+               attack ? b.attack_wave : b.release_wave};
+    for (double& t : wave.x) t *= 1000;
+    sheet_.draw(std::move(wave));
   }
 
   SheetBuilder& sheet_;

@@ -164,8 +164,8 @@ void set_thd(ChannelHarmonics& channel) {
   }
   // A bound where the orders that could not be read might make up a tenth of the whole power.
   channel.thd_bound = raw < kBoundWithin * noise || power < kBoundWithin * bounds;
-  const double amplitude =
-      channel.thd_bound ? std::sqrt(raw) + kFarthestChance * std::sqrt(noise) : std::sqrt(std::max(0.0, power));
+  const double amplitude = channel.thd_bound ? std::sqrt(raw) + kFarthestChance * std::sqrt(noise)
+                                             : std::sqrt(std::max(0.0, power));
   channel.thd_ratio = amplitude / channel.fundamental_amplitude;
   if (!channel.thd_bound)
     channel.thd_uncertainty_db = std::hypot(line_uncertainty_db(power, beside, squares, channel.window_count),

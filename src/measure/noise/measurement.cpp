@@ -6,6 +6,7 @@
 #include "measure/common/by_setting.hpp"
 #include "measure/common/calibrations.hpp"
 #include "measure/common/option_fields.hpp"
+#include "measure/common/words.hpp"
 #include "wavicon/measure/common/calibration.hpp"
 #include "wavicon/measure/measurement.hpp"
 #include "wavicon/measure/noise/noise.hpp"
@@ -103,23 +104,44 @@ class NoiseFloor : public Measurement {
     return {text};
   }
 
-  Picture picture(const std::vector<Sheet>&, const std::string& word) const override {
+  Picture picture(const std::vector<Sheet>& sheets, const std::string& word) const override {
     if (word == "time")
       return {.style = {.names = {"noise"},
                         .title = "Noise over time",
                         .x_title = "time, s",
                         .y_title = "noise in the band, dBFS RMS",
                         .shown_range = 80}};
-    return {.style = {.names = {"noise density"},
-                      .title = "Noise density: tone and harmonics cut out, lines of hum left in",
-                      .x_title = "frequency, Hz",
-                      .y_title = "dBFS per root Hz, in bands of a 24th of an octave",
-                      .log_frequency = true,
-                      .lowest_x = 10,
-                      .shown_range = 120}};
+    Picture picture{.style = {.names = {"noise density"},
+                              .title = "Noise density: tone and harmonics cut out, lines of hum left in",
+                              .x_title = "frequency, Hz",
+                              .y_title = "dBFS per root Hz, in bands of a 24th of an octave",
+                              .log_frequency = true,
+                              .lowest_x = 10,
+                              .shown_range = 120}};
+    picture.style.lines_on_top = true;
+    for (std::size_t i = 0; i < sheets.size(); ++i) add_lines(sheets[i], i, picture.style.marks);
+    return picture;
   }
 
  private:
+  // Hum and other lines, the strongest first, as many as can be read.
+  static void add_lines(const Sheet& sheet, std::size_t place, std::vector<PlotMark>& marks) {
+    constexpr std::size_t kMost = 4;
+    std::vector<const Reading*> lines;
+    for (const Reading& r : sheet.readings)
+      if ((r.name == "mains_dbfs" || r.name == "spur_dbfs") && r.value && !r.bound) lines.push_back(&r);
+    std::stable_sort(lines.begin(), lines.end(),
+                     [](const Reading* a, const Reading* b) { return *a->value > *b->value; });
+    for (std::size_t i = 0; i < std::min(kMost, lines.size()); ++i) {
+      const ConditionValue* at = find_condition(*lines[i], "at_hz");
+      const auto* hz = at == nullptr ? nullptr : std::get_if<double>(at);
+      if (hz == nullptr) continue;
+      const std::string where = measure_detail::hz_text(*hz, 4);
+      marks.push_back({place, *hz, std::nullopt,
+                       fmt::format("{}{}, {:.1f} dBFS", lines[i]->name == "mains_dbfs" ? "hum " : "", where,
+                                   *lines[i]->value)});
+    }
+  }
   // Of several bands the first.
   static bool is_first_of_its_channel(const Sheet& sheet, const Reading& reading) {
     for (const Reading& r : sheet.readings)

@@ -10,6 +10,7 @@
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/measure/null/null.hpp"
+#include "wavicon/sheet/short_names.hpp"
 
 namespace wavicon {
 namespace {
@@ -147,11 +148,31 @@ class Null : public Measurement {
       style.title = "How deep it nulls";
       style.y_title = "residual over programme, dB";
     }
-    if (sheets.size() > 1) style.names.resize(1);
+    if (sheets.size() > 1) {
+      style.names.resize(1);
+      picture.answer = depths_of(sheets);
+    }
     return picture;
   }
 
  private:
+  // "what is left: run-1 -78.9 dB (noise), run-2 -47.4 dB (hum)".
+  static std::string depths_of(const std::vector<Sheet>& sheets) {
+    std::vector<std::string> files;
+    for (const Sheet& sheet : sheets) files.push_back(sheet.capture.file);
+    const ShortNames names = short_names(files);
+    std::string text;
+    for (std::size_t i = 0; i < sheets.size(); ++i)
+      for (const Reading& r : sheets[i].readings) {
+        if (r.name != "null_depth_db" || !r.value) continue;
+        const Reading* verdict = find_reading(sheets[i], "verdict", std::nullopt);
+        text += fmt::format("{}{} {:.1f} dB{}", text.empty() ? "what is left: " : ", ", names.labels[i],
+                            *r.value, verdict == nullptr ? "" : " (" + verdict->text + ")");
+        break;
+      }
+    return text;
+  }
+
   // The name of B without its folder and ending, of pairs behind that of A; with a number where it is taken.
   std::string item_of(const MeasureRequest& request, const JudgedCapture& b) {
     const std::string stem = request.pairs
@@ -247,8 +268,8 @@ MeasurementDescriptor null_measurement() {
                        {"response", "the filter between A and B"}},
           .grid = {"null_depth_db", "verdict"},
           .headline = {"null_depth_db", "delay_samples", "gain_db"},
-          .deciding = {"null_depth_db", "null_depth_a_db", "residual_rms_dbfs", "residual_peak_dbfs",
-                       "delay_samples", "gain_db", "drift_ppm", "coherent_percent", "mains_percent"},
+          .deciding = {"null_depth_db", "residual_rms_dbfs", "delay_samples", "gain_db", "drift_ppm",
+                       "coherent_percent", "mains_percent"},
           .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Null>(); }};
 }
 

@@ -7,6 +7,7 @@
 #include <utility>
 
 #include "measure/common/option_fields.hpp"
+#include "measure/common/words.hpp"
 #include "wavicon/intake/recognise.hpp"
 #include "wavicon/measure/response/response.hpp"
 
@@ -124,15 +125,42 @@ class Response : public Measurement {
                         .x_title = "frequency, Hz",
                         .y_title = "0 to 1",
                         .log_frequency = true}};
-    return {.style = {.names = {"magnitude"},
-                      .title = "Response: B over A",
-                      .x_title = "frequency, Hz",
-                      .y_title = "dB",
-                      .log_frequency = true,
-                      .shown_range = 80}};
+    Picture picture{.style = {.names = {"magnitude"},
+                              .title = "Response: B over A",
+                              .x_title = "frequency, Hz",
+                              .y_title = "dB",
+                              .log_frequency = true,
+                              .shown_range = 80}};
+    for (std::size_t i = 0; i < sheets.size(); ++i) mark_shapes(sheets[i], i, picture.style.marks);
+    return picture;
   }
 
  private:
+  // Edges, humps and shelves where they are.
+  static void mark_shapes(const Sheet& sheet, std::size_t place, std::vector<PlotMark>& marks) {
+    for (const Reading& r : sheet.readings) {
+      if (!r.value) continue;
+      const auto beside = [&](const char* name) { return find_reading(sheet, name, r.channel); };
+      std::string text;
+      if (r.name == "lower_edge_hz" || r.name == "upper_edge_hz") {
+        const ConditionValue* at = find_condition(r, "at_db");
+        const auto* db = at == nullptr ? nullptr : std::get_if<double>(at);
+        if (db != nullptr && *db != -3) continue;
+        text = "-3 dB at " + measure_detail::hz_text(*r.value, 4);
+        const Reading* slope = beside("slope_db_per_octave");
+        if (slope != nullptr && slope->value)
+          text += fmt::format(", {:.0f} dB/octave", std::abs(*slope->value));
+      } else if (const Reading* height = beside("bell_db"); r.name == "bell_hz" && height && height->value) {
+        text = fmt::format("{:+.1f} dB at {}", *height->value, measure_detail::hz_text(*r.value, 4));
+      } else if (const Reading* step = beside("shelf_db"); r.name == "shelf_hz" && step && step->value) {
+        text = fmt::format("shelf {:+.1f} dB, {}", *step->value, measure_detail::hz_text(*r.value, 4));
+      } else {
+        continue;
+      }
+      marks.push_back({place, *r.value, std::nullopt, std::move(text)});
+    }
+  }
+
   // A file's name without its folders.
   static std::string last_part(const std::string& file) { return file.substr(file.find_last_of('/') + 1); }
 

@@ -3,6 +3,7 @@
 
 #include "measure/common/calibrations.hpp"
 #include "measure/common/option_fields.hpp"
+#include "measure/common/words.hpp"
 #include "wavicon/measure/spectrum/spectrum.hpp"
 
 namespace wavicon {
@@ -67,7 +68,7 @@ class Spectrum : public Measurement {
     return {std::move(sheet)};
   }
 
-  Picture picture(const std::vector<Sheet>&, const std::string&) const override {
+  Picture picture(const std::vector<Sheet>& sheets, const std::string&) const override {
     const bool bands = options_.bands_per_octave > 0;
     Picture picture{.style = {.names = {bands ? "bands" : "spectrum"},
                               .title = bands ? "Levels in bands" : "Spectrum",
@@ -79,10 +80,25 @@ class Spectrum : public Measurement {
                               .lowest_x = 10,
                               .shown_range = bands ? 100.0 : 180.0}};
     if (options_.peak_hold && !bands) picture.style.names.push_back("peak hold");
+    for (std::size_t i = 0; i < sheets.size() && !bands; ++i)
+      for (const Reading& r : sheets[i].readings) {
+        if (r.name != "line_dbfs" || !r.value || picture.style.marks.size() >= kMostMarks) continue;
+        const ConditionValue *at = find_condition(r, "at_hz"), *likely = find_condition(r, "likely");
+        const auto* hz = at == nullptr ? nullptr : std::get_if<double>(at);
+        const auto* what = likely == nullptr ? nullptr : std::get_if<std::string>(likely);
+        if (hz == nullptr) continue;
+        const std::string where = measure_detail::hz_text(*hz, 4);
+        // As a density a line stands elsewhere: on the curve.
+        picture.style.marks.push_back(
+            {i, *hz, options_.density ? std::nullopt : r.value,
+             fmt::format("{} {}, {:.1f} dBFS", what == nullptr || *what == "line" ? "" : *what, where,
+                         *r.value)});
+      }
     return picture;
   }
 
  private:
+  static constexpr std::size_t kMostMarks = 10;
   SpectrumOptions options_;
   measure_detail::Calibrations calibrations_;
 };

@@ -50,6 +50,9 @@ struct BlockDynamics {
   GainOverTime gain;           ///< from the start of the part
   std::vector<double> wave_s;  ///< outline of B: two values for each place, lowest and highest
   std::vector<double> wave;
+  std::vector<double> attack_wave_s,
+      attack_wave;  ///< B around the step up, 0 is the step; where it has times
+  std::vector<double> release_wave_s, release_wave;  ///< and around the step down
 };
 
 struct ChannelDynamics {

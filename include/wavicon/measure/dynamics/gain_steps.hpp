@@ -44,6 +44,9 @@ struct ModelFit {
   double constant_uncertainty_s = 0, second_uncertainty_s = 0, hold_uncertainty_s = 0;  ///< k = 2
 };
 
+/// What is shown of a step: from so long before it to so long behind, as multiples of the time to 90 %.
+inline constexpr double kShownBefore = 0.15, kShownBehind = 4;
+
 struct GainStep {
   double start_db = 0;
   double end_db = 0;
