@@ -2,9 +2,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <cmath>
 #include <deque>
+#include <numbers>
 #include <utility>
 
 #include "chunk.hpp"
@@ -28,12 +30,49 @@ constexpr double kLeastJump = 3e-5;  // of full scale: -90 dB
 constexpr double kGroupS = 0.125;    // of sound whose mean counts as one
 constexpr double kRepeatSteps = 64;  // softer sound takes the same few values again by chance
 
+// Samples at exactly the highest level: of a high tone a clipped crest holds one or two in a row. A tone that
+// repeats itself bit for bit reaches its crest in the same way each time; steps of the format make crests
+// flat as well.
+struct FlatTop {
+  static constexpr double kLeastShare = 0.03;  // of the samples; a sine clipped by 0.1 dB has 5 %
+  static constexpr double kOverSteps = 4;      // times the share that steps of the format explain
+  static constexpr double kAsLoud = 0.9;  // sound that might have reached it: a beat does at some places only
+  static constexpr std::int64_t kLeastCount = 12;
+  static constexpr std::size_t kWays = 3;  // to come there
+  double level = 0;
+  std::int64_t first_frame = 0, count = 0, chunks = 0;
+  std::array<double, kWays> before{};
+  std::size_t ways = 0;
+
+  void take(const double* x, double peak, std::int64_t at) {
+    if (peak > level) *this = FlatTop{.level = peak, .first_frame = at};
+    if (peak > kAsLoud * level) ++chunks;
+    if (peak < level || peak == 0) return;
+    for (std::size_t n = 0; n < kChunk; ++n) {
+      if (std::abs(x[n]) != level) continue;
+      ++count;
+      const double from = std::abs(*(x + n - 1));
+      if (ways < kWays && from != level &&
+          std::find(before.begin(), before.begin() + static_cast<std::ptrdiff_t>(ways), from) ==
+              before.begin() + static_cast<std::ptrdiff_t>(ways))
+        before[ways++] = from;
+    }
+  }
+  [[nodiscard]] bool is_clipped(double step) const {
+    const double share = static_cast<double>(count) / static_cast<double>(std::max<std::int64_t>(1, chunks) *
+                                                                          static_cast<std::int64_t>(kChunk)),
+                 by_steps = 2 / std::numbers::pi * std::sqrt(2 * step / std::max(level, step));
+    return count >= kLeastCount && ways == kWays && share > std::max(kLeastShare, kOverSteps * by_steps);
+  }
+};
+
 // One channel's state.
 struct ChannelMeter {
   ChannelHealth health;
   RunFollower runs;
   JumpFinder jumps;
   RepeatFinder repeats;
+  FlatTop flat_top;
   CodeBits codes;
   bool codes_known = false;  // nothing more can come of them
   double sum = 0;
@@ -143,6 +182,7 @@ struct HealthMeter::Impl {
     else
       m.runs.pass(x, facts.peak);
     m.repeats.take(x, facts.anchors, facts.peak);
+    m.flat_top.take(x, facts.peak, at);
     const double jump = at == 0 ? 0 : facts.jump;  // where the capture begins is no jump
     m.jumps.take(jump, m.jumps.may_stand_out(jump) ? jump_place(x, jump) : 0);
     if (std::max(facts.peak, m.last_peak) > kLoud) look_between(m, x, at);
@@ -244,6 +284,11 @@ std::vector<ChannelHealth> HealthMeter::finish() {
       h.clipped_frames = 0;
       h.clip_level = 0;
       h.clipped.clear();
+    }
+    if (h.clipped_frames == 0 && m.flat_top.level == h.peak && m.flat_top.is_clipped(impl.quantum(m))) {
+      h.clip_level = h.peak;
+      h.clipped_frames = m.flat_top.count;
+      h.clipped = {{m.flat_top.first_frame, 1}};
     }
     h.silent = h.peak == 0;
     h.dc = frames > 0 ? m.sum / static_cast<double>(frames) : 0;

@@ -16,6 +16,7 @@
 #include <cerrno>
 #include <cmath>
 #include <cstdlib>
+#include <numbers>
 #include <string_view>
 #include <system_error>
 
@@ -111,6 +112,39 @@ std::string data_block(const std::string& name, const Curve& curve, double x_fac
   std::vector<std::pair<double, double>> points;
   for (std::size_t i = 0; i < curve.x.size(); ++i) points.emplace_back(x_factor * curve.x[i], curve.y[i]);
   return data_block(name, points);
+}
+
+Curve between_samples(const Curve& curve) {
+  constexpr std::ptrdiff_t kReach = 12, kPerSample = 12;
+  constexpr std::size_t kMost = 2000;
+  const auto count = static_cast<std::ptrdiff_t>(curve.x.size());
+  if (count < 3 || curve.x.size() > kMost) return curve;
+  const double step = (curve.x.back() - curve.x.front()) / static_cast<double>(count - 1);
+  for (std::ptrdiff_t i = 1; i < count; ++i)
+    if (std::abs(curve.x[static_cast<std::size_t>(i)] - curve.x[static_cast<std::size_t>(i - 1)] - step) >
+        0.01 * step)
+      return curve;
+  const auto sinc = [](double x) {
+    return x == 0 ? 1.0 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x);
+  };
+  Curve smooth = curve;
+  smooth.x.clear();
+  smooth.y.clear();
+  for (std::ptrdiff_t k = 0; k <= (count - 1) * kPerSample; ++k) {
+    const double at = static_cast<double>(k) / static_cast<double>(kPerSample);
+    const auto near = static_cast<std::ptrdiff_t>(std::floor(at));
+    double sum = 0, weights = 0;
+    for (std::ptrdiff_t i = std::max<std::ptrdiff_t>(0, near - kReach + 1);
+         i <= std::min(count - 1, near + kReach); ++i) {
+      const double away = at - static_cast<double>(i),
+                   weight = sinc(away) * sinc(away / static_cast<double>(kReach));
+      sum += weight * curve.y[static_cast<std::size_t>(i)];
+      weights += weight;
+    }
+    smooth.x.push_back(curve.x.front() + at * step);
+    smooth.y.push_back(std::abs(weights) > 0.5 ? sum / weights : sum);
+  }
+  return smooth;
 }
 
 std::string frequency_axis(double low_hz, double high_hz) {

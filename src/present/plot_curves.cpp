@@ -45,7 +45,7 @@ std::vector<Drawn> chosen(const std::vector<Sheet>& sheets, const CurveStyle& st
         if (curve.name != name || curve.x.empty()) continue;
         std::string label;
         auto add = [&](const std::string& text) { label += (label.empty() ? "" : ", ") + text; };
-        if (files_differ) add(names.labels[i]);
+        if (files_differ) add(names.spoken[i]);
         const bool channels =
             std::any_of(sheets[i].curves.begin(), sheets[i].curves.end(),
                         [&](const Curve& c) { return c.name == name && c.channel != curve.channel; });
@@ -53,6 +53,10 @@ std::vector<Drawn> chosen(const std::vector<Sheet>& sheets, const CurveStyle& st
         if (style.names.size() > 1 || label.empty()) add(name);
         if (drawn.size() < kMostCurves) drawn.push_back({&curve, label, name == style.names.front(), i});
       }
+  for (const std::string& name : style.once)
+    for (const Curve& curve : sheets.front().curves)
+      if (curve.name == name && !curve.x.empty() && drawn.size() < kMostCurves)
+        drawn.push_back({&curve, name, false, sheets.size()});
   return drawn;
 }
 

@@ -36,12 +36,18 @@ std::string draw_waveforms(const Sheet& sheet, const PlotOptions& options) {
     const Curve *out = partner(sheet, *tones[i], "out"),
                 *difference = partner(sheet, *tones[i], "difference");
     if (out == nullptr || difference == nullptr) continue;
+    // Few samples: the curve that they stand for runs between them, with dots on the grid.
+    const bool few = out->x.size() <= 120;
+    const auto drawn = [&](const Curve& curve) { return few ? between_samples(curve) : curve; };
     double top = 1e-9;
-    for (const Curve* curve : {tones[i], out, difference})
-      for (const double y : curve->y) top = std::max(top, std::abs(y));
-    script += data_block(fmt::format("in{}", i), *tones[i], 1000) +
-              data_block(fmt::format("out{}", i), *out, 1000) +
-              data_block(fmt::format("difference{}", i), *difference, 1000);
+    const std::pair<const char*, const Curve*> curves[] = {
+        {"in", tones[i]}, {"out", out}, {"difference", difference}};
+    for (const auto& [name, samples] : curves) {
+      const Curve curve = drawn(*samples);
+      for (const double y : curve.y) top = std::max(top, std::abs(y));
+      script += data_block(fmt::format("{}curve{}", name, i), curve, 1000) +
+                data_block(fmt::format("{}{}", name, i), *samples, 1000);
+    }
     script += fmt::format("set label 1 {} at graph 0,1 left offset 0,1.1 font ',13' textcolor rgb '{}'\n",
                           literal(tones[i]->name.substr(3)), kInk);
     script += fmt::format("set xrange [0:{:.8g}]\nset yrange [{:.6g}:{:.6g}]\n", 1000 * tones[i]->x.back(),
@@ -50,14 +56,18 @@ std::string draw_waveforms(const Sheet& sheet, const PlotOptions& options) {
         "set xlabel 'time, ms' textcolor rgb '{}'\nset ylabel 'full scale = 1' textcolor rgb '{}'\n", kInk,
         kInk);
     script += i == 0 ? "set key at screen 0.98,0.985 right top horizontal samplen 2\n" : "unset key\n";
-    // Few samples: the grid itself is shown; many: only what changes from one to the next.
-    const bool few = out->x.size() <= 120;
     script += fmt::format(
-        "plot $in{} using 1:2 with {} lc rgb '{}' lw 1.2 dt (6,4) pt 6 ps 0.7 title 'in', "
-        "$out{} using 1:2 with {} lc rgb '{}' lw 1.8 pt 7 ps 0.6 title 'out', "
-        "$difference{} using 1:2 with {} lc rgb '{}' lw 1.2 title 'difference'\n",
-        i, few ? "linespoints" : "lines", kMuted, i, few ? "linespoints" : "lines", kMain, i,
-        few ? "steps" : "lines", kAccent);
+        "plot $incurve{} using 1:2 with lines lc rgb '{}' lw 1.2 dt (6,4) title 'in', "
+        "$outcurve{} using 1:2 with lines lc rgb '{}' lw 1.8 title 'out', "
+        "$differencecurve{} using 1:2 with lines lc rgb '{}' lw 1.2 title 'difference'",
+        i, kMuted, i, kMain, i, kAccent);
+    if (few)
+      script += fmt::format(
+          ", $in{} using 1:2 with points pt 6 ps 0.7 lc rgb '{}' notitle, $out{} using 1:2 with points pt 7 "
+          "ps 0.7 "
+          "lc rgb '{}' notitle",
+          i, kMuted, i, kMain);
+    script += "\n";
   }
   return run_gnuplot(script + "unset multiplot\n", options);
 }

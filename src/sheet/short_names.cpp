@@ -10,10 +10,9 @@ namespace {
 
 bool is_word(char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || (c & 0x80) != 0; }
 
-}  // namespace
-
-ShortNames short_names(const std::vector<std::string>& files) {
-  ShortNames names{"", files, ""};
+ShortNames labelled(const std::vector<std::string>& files) {
+  ShortNames names;
+  names.labels = files;
   for (std::string& name : names.labels) name.erase(0, name.find_last_of('/') + 1);
   const std::vector<std::string> plain = names.labels;
   for (std::size_t i = 0; i < files.size(); ++i)
@@ -36,6 +35,25 @@ ShortNames short_names(const std::vector<std::string>& files) {
   names.shared = one.substr(0, front);
   while (!names.shared.empty() && !is_word(names.shared.back())) names.shared.pop_back();
   for (std::string& name : names.labels) name = name.substr(front, name.size() - front - back);
+  return names;
+}
+
+// The last word of what all share.
+std::string last_word(const std::string& shared) {
+  std::size_t from = shared.size();
+  while (from > 0 && is_word(shared[from - 1])) --from;
+  return shared.substr(from);
+}
+
+}  // namespace
+
+ShortNames short_names(const std::vector<std::string>& files) {
+  ShortNames names = labelled(files);
+  const std::string word = last_word(names.shared);
+  for (const std::string& label : names.labels) {
+    const bool bare = !label.empty() && std::isdigit(static_cast<unsigned char>(label.front())) != 0;
+    names.spoken.push_back(bare && !word.empty() ? word + "-" + label : label);
+  }
   return names;
 }
 

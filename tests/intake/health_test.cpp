@@ -3,6 +3,7 @@
 
 #include "intake/damage.hpp"
 #include "intake/hit_signals.hpp"
+#include "wavicon/audio/random.hpp"
 #include "wavicon/path/chain.hpp"
 
 namespace wavicon {
@@ -431,6 +432,50 @@ TEST(HealthMeter, ReadsTheSameForAnyBlocks) {
     EXPECT_EQ(pieces.dropout_count, 1);
     EXPECT_EQ(pieces.dropouts[0].first_frame, whole.dropouts[0].first_frame);
     EXPECT_EQ(pieces.dc, whole.dc);
+  }
+}
+
+// Of a high tone a clipped crest holds one or two samples: no run, but the same level again and again.
+TEST(Health, AClippedHighToneIsFoundWithoutRuns) {
+  const auto clipped = [](double rate, const std::function<double(std::int64_t)>& x, double at,
+                          SampleFormat format) {
+    Audio audio(rate, 1, static_cast<std::int64_t>(0.4 * rate));
+    for (std::int64_t n = 0; n < audio.frames(); ++n)
+      audio.channel(0)[static_cast<std::size_t>(n)] = std::clamp(x(n), -at, at);
+    HealthOptions options;
+    options.format = format;
+    if (format == SampleFormat::pcm16)
+      for (double& v : audio.channel(0)) v = std::round(v * 32768) / 32768;
+    return check_health(audio, nullptr, options).channels[0].clipped_frames;
+  };
+  const auto tone = [](double hz, double rate) {
+    return [hz, rate](std::int64_t n) {
+      return 0.6 * exact_sine(hz, rate, n) + 1e-5 * random_uniform(1, 0, static_cast<std::uint64_t>(n));
+    };
+  };
+  for (const SampleFormat format : {SampleFormat::float32, SampleFormat::pcm16}) {
+    EXPECT_GT(clipped(44100, tone(5132.1, 44100), 0.5, format), 100);
+    EXPECT_GT(clipped(48000, tone(15013, 48000), 0.57, format), 100);
+    // What is not clipped: tones, among them those that repeat themselves bit for bit, and two-valued noise.
+    for (const double hz : {997.0, 5132.1, 6000.0, 12000.0, 15000.0, 15013.0, 19997.0}) {
+      EXPECT_EQ(clipped(48000, tone(hz, 48000), 1, format), 0) << hz;
+      EXPECT_EQ(clipped(
+                    48000, [&](std::int64_t n) { return 0.6 * exact_sine(hz, 48000, n); }, 1, format),
+                0)
+          << hz;
+      EXPECT_EQ(clipped(
+                    48000, [&](std::int64_t n) { return 0.001 * exact_sine(hz, 48000, n); }, 1, format),
+                0)
+          << hz;
+    }
+    EXPECT_EQ(clipped(
+                  48000,
+                  [](std::int64_t n) {
+                    return (n % 2 == 0 ? 0.5 : 0.4) *
+                           (random_uniform(3, 0, static_cast<std::uint64_t>(n)) < 0.5 ? -1 : 1);
+                  },
+                  1, format),
+              0);
   }
 }
 

@@ -136,6 +136,23 @@ TEST(Noise, ToneAndHarmonicsAreCutOut) {
   }
 }
 
+// A tone is no hum for being near a multiple of 50 or 60 Hz, in a capture too short to keep their lobes
+// apart.
+TEST(Noise, AToneBesideTheMainsIsCutOutAsWell) {
+  for (const double hz : {306.65, 70.0, 54.0, 293.0}) {
+    Audio audio = white(48000, 3, 1e-4);
+    add_sine(audio, hz, ratio_from_db(-32));
+    const auto result = measured(audio);
+    ASSERT_TRUE(result.channels[0].tone_hz) << hz;
+    EXPECT_NEAR(*result.channels[0].tone_hz, hz, 0.2);
+    EXPECT_NEAR(db_from_ratio(result.channels[0].noise_rms), -80 - 0.797, 0.15) << hz;
+  }
+  // Hum alone stays noise, off its frequency by half a percent too.
+  Audio hum = white(48000, 3, 1e-4);
+  add_sine(hum, 50.25, ratio_from_db(-50));
+  EXPECT_FALSE(measured(hum).channels[0].tone_hz);
+}
+
 TEST(Noise, DynamicRangeAndBitsOfAnIdealConverter) {
   for (const int word : {12, 16, 20}) {
     Audio audio(48000, 1, 48000 * 5);

@@ -56,7 +56,7 @@ TEST(DrawCurves, DrawsAllOfALadderInShadesOfOneScale) {
   for (int i = 0; i < 20; ++i) sheets.push_back(with_curve("tern-" + std::to_string(i) + ".wav"));
   const std::string svg =
       draw_curves(sheets, {.names = {"spectrum"}, .log_frequency = true}, {.format = PlotFormat::svg});
-  for (const char* text : {">0, channel 1<", ">19, channel 2<", "tern-*.wav: 20 captures"})
+  for (const char* text : {">tern-0, channel 1<", ">tern-19, channel 2<", "tern-*.wav: 20 captures"})
     EXPECT_NE(svg.find(text), std::string::npos) << text;
   EXPECT_EQ(drawable(sheets, {.style = {.names = {"spectrum"}}}).there, 40U);
   EXPECT_GE(drawable(sheets, {.style = {.names = {"spectrum"}}}).most, 40U);

@@ -11,6 +11,7 @@ using Texts = std::vector<std::string>;
 TEST(ShortNames, WhatAllShareStandsOnce) {
   const ShortNames names = short_names({"x/tern-drive-0-b.wav", "x/tern-drive-12-b.wav"});
   EXPECT_EQ(names.labels, (Texts{"0", "12"}));
+  EXPECT_EQ(names.spoken, (Texts{"drive-0", "drive-12"}));
   EXPECT_EQ(names.shared, "tern-drive");
   EXPECT_EQ(names.pattern, "tern-drive-*-b.wav");
   // Up to whole words alone, and nothing where one name is part of the other.

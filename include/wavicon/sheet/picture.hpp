@@ -27,6 +27,7 @@ struct PlotLine {
 /// How curves are laid over each other.
 struct CurveStyle {
   std::vector<std::string> names;  ///< of the curves; the first one strong, others thin
+  std::vector<std::string> once;   ///< curves of the first sheet alone, thin
   std::string title;
   std::string x_title;
   std::string y_title;

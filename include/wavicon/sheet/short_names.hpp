@@ -12,6 +12,7 @@ namespace wavicon {
 struct ShortNames {
   std::string shared;               ///< before what differs, without what stands between: "tern"
   std::vector<std::string> labels;  ///< what differs, one for each file: "1", "16"
+  std::vector<std::string> spoken;  ///< the same for a sentence: "run-1" where the label is a bare number
   std::string pattern;  ///< "tern-*-times.wav"; empty where the names begin with nothing in common
 };
 

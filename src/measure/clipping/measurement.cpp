@@ -98,7 +98,7 @@ class Clipping : public Measurement {
     std::string text;
     for (std::size_t i = 0; i < sheets.size(); ++i)
       if (const Reading* r = find_reading(sheets[i], "clipping_point_dbfs", 0); r != nullptr && r->value)
-        text += fmt::format("{}{} {:.2f} dBFS", text.empty() ? "clipping point: " : ", ", names.labels[i],
+        text += fmt::format("{}{} {:.2f} dBFS", text.empty() ? "clipping point: " : ", ", names.spoken[i],
                             *r->value);
     return text;
   }

@@ -116,7 +116,7 @@ class Dynamics : public Measurement {
       if (r == nullptr) continue;
       longest = std::max(longest, *r->value);
       const std::string time = fmt::format("{:.3g} ms", *r->value),
-                        of = sheets.size() > 1 ? names.labels[i] + " " : "";
+                        of = sheets.size() > 1 ? names.spoken[i] + " " : "";
       picture.style.marks.push_back({i, *r->value, 90.0, of + time});
       picture.answer += (picture.answer.empty() ? word + " to 90 %: " : ", ") + of + time;
     }

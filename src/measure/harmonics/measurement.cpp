@@ -204,6 +204,7 @@ class Harmonics : public Measurement {
                                .y_title = "relative to the fundamental, dBc",
                                .shown_range = 160}};
       for (const Curve& curve : sheets.back().curves) ladder.style.names.push_back(curve.name);
+      if (!sheets.back().findings.empty()) ladder.answer = sheets.back().findings.front().text;
       return ladder;
     }
     const auto over_frequency = [](const Sheet& sheet) {

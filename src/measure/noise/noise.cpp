@@ -35,10 +35,12 @@ constexpr double kMainsCutoff = 0.35;  // of the lower rate
 constexpr double kMainsLeastS = 1;
 constexpr double kBandsPerOctave = 24;  // of the density's curve
 
-bool is_mains(double hz, double reach_hz) {
+// The mains keep their frequency within a percent; a tone beside them is a tone.
+bool is_mains(double hz) {
+  constexpr double kWithin = 0.01;
   for (const double base : {50.0, 60.0})
     for (int k = 1; k <= 6; ++k)
-      if (std::abs(hz - k * base) < reach_hz) return true;
+      if (std::abs(hz - k * base) < kWithin * k * base) return true;
   return false;
 }
 
@@ -50,11 +52,11 @@ std::size_t tone_bin(const Density& density, const NoiseOptions& options, double
     return density.values()[bin] > kSpurStandsOut * density.around(density.exact_hz(bin)) ? bin : 0;
   }
   const auto& values = density.values();
-  const auto first = static_cast<std::size_t>(std::ceil(1.5 * lobe_hz / density.bin_hz()));
+  const auto first = static_cast<std::size_t>(std::ceil(lobe_hz / density.bin_hz()));
   std::size_t best = 0;
   for (std::size_t b = std::max<std::size_t>(1, first); b + 1 < values.size(); ++b)
-    if ((best == 0 || values[b] > values[best]) &&
-        !is_mains(static_cast<double>(b) * density.bin_hz(), lobe_hz / 2))
+    if ((best == 0 || values[b] > values[best]) && values[b] >= values[b - 1] && values[b] >= values[b + 1] &&
+        !is_mains(density.exact_hz(b)))
       best = b;
   if (best == 0) return 0;
   return values[best] > kToneStandsOut * density.around(static_cast<double>(best) * density.bin_hz()) ? best

@@ -149,6 +149,7 @@ class Null : public Measurement {
       style.y_title = "residual over programme, dB";
     }
     if (sheets.size() > 1) {
+      style.once.assign(style.names.begin() + 1, style.names.end());
       style.names.resize(1);
       picture.answer = depths_of(sheets);
     }
@@ -166,7 +167,7 @@ class Null : public Measurement {
       for (const Reading& r : sheets[i].readings) {
         if (r.name != "null_depth_db" || !r.value) continue;
         const Reading* verdict = find_reading(sheets[i], "verdict", std::nullopt);
-        text += fmt::format("{}{} {:.1f} dB{}", text.empty() ? "what is left: " : ", ", names.labels[i],
+        text += fmt::format("{}{} {:.1f} dB{}", text.empty() ? "what is left: " : ", ", names.spoken[i],
                             *r.value, verdict == nullptr ? "" : " (" + verdict->text + ")");
         break;
       }
