@@ -83,7 +83,8 @@ int feed_live(const Feed& feed, const UnitSpec& spec) {
       result = play_and_record(read_planar(feed.stimulus), in.sample_rate_hz, options);
     }
     if (result.xruns.empty() || round >= feed.repeat) break;
-    say(feed.quiet, fmt::format("the server lost the beat {} times: once more", result.xruns.size()));
+    say(feed.quiet, fmt::format("{} xrun{}: repeating the take", result.xruns.size(),
+                                result.xruns.size() == 1 ? "" : "s"));
   }
   if (!result.cut.empty()) {
     const std::filesystem::path capture = feed.capture;
@@ -112,7 +113,7 @@ int feed_live(const Feed& feed, const UnitSpec& spec) {
   if (!result.xruns.empty()) {
     const std::string parts = spoiled_parts(result, in);
     const std::string line =
-        fmt::format("the server lost the beat {} times, first at {:.3f} s", result.xruns.size(),
+        fmt::format("{} xrun{}, first at {:.3f} s", result.xruns.size(), result.xruns.size() == 1 ? "" : "s",
                     static_cast<double>(result.xruns.front()) / in.sample_rate_hz);
     if (!parts.empty())
       throw Error(ErrorCode::unit_failed,

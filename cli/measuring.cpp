@@ -347,9 +347,13 @@ int run(Measuring& command) {
   require_in_range(command.fields);
   MeasureRequest request = request_of(command, count);
   command.measurement->check(request);
-  Progress progress("measuring", command.sheet.quiet);
-  request.progress = [&](double part) { progress(part); };
-  const auto sheets = measure_all(command, request);
+  const auto sheets = [&] {
+    // Gone from the terminal before anything is printed.
+    Progress progress("measuring", command.sheet.quiet);
+    request.progress = [&](double part) { progress(part); };
+    return measure_all(command, request);
+  }();
+  request.progress = nullptr;
   const Measurement& measurement = *command.measurement;
   Delivery delivery{.sheets = sheets};
   delivery.rows = measurement.rows(sheets);

@@ -243,7 +243,7 @@ void say(SheetBuilder& sheet, FindingCode code, std::string text, Severity sever
 void say_gain(SheetBuilder& sheet, const Bounce& b) {
   if (b.normalised)
     say(sheet, FindingCode::gain_changed,
-        fmt::format("normalised: its peak lies at {:.1f} dBFS, by a gain of {:+.2f} dB; switch that off",
+        fmt::format("normalised: its peak is at {:.1f} dBFS, by a gain of {:+.2f} dB; switch that off",
                     b.peak_dbfs, b.gain_db),
         Severity::warning);
   else if (std::abs(b.gain_db) > kGainDb)
@@ -257,7 +257,7 @@ void say_place(SheetBuilder& sheet, const Bounce& b) {
   if (b.delayed) {
     say(sheet, FindingCode::moved,
         fmt::format("{} frames late in a file as long as the stimulus: a plugin's delay is not made up for, "
-                    "or the region stands late",
+                    "or the region starts late",
                     b.lead_frames),
         Severity::warning);
   } else {
@@ -314,7 +314,7 @@ void say_channels(SheetBuilder& sheet, const Bounce& b) {
     say(sheet, FindingCode::channels_changed,
         fmt::format("one channel became {}, the same on each", b.channels));
   if (b.one_side)
-    say(sheet, FindingCode::channels_changed, "it stands on one channel of several", Severity::warning);
+    say(sheet, FindingCode::channels_changed, "it is on one channel of several", Severity::warning);
   if (b.channels < b.stimulus_channels)
     say(sheet, FindingCode::channels_changed,
         fmt::format("{} channels became {}", b.stimulus_channels, b.channels), Severity::warning);
@@ -342,7 +342,8 @@ Sheet bounce_sheet(const Bounce& b, const CaptureInfo& capture) {
   say_shape(sheet, b);
   say_time(sheet, b);
   say_channels(sheet, b);
-  if (sheet.sheet().findings.size() == before) say(sheet, FindingCode::untouched, "nothing was done to it");
+  if (sheet.sheet().findings.size() == before)
+    say(sheet, FindingCode::untouched, "the session left it untouched: no gain, trim, fade or resampling");
   return sheet.finish();
 }
 

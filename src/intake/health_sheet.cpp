@@ -195,7 +195,7 @@ class Builder {
       say(result_.best ? Severity::warning : Severity::note, FindingCode::discontinuity, channel,
           fmt::format("{} jump{}, first at {}: {}", c.jump_count, c.jump_count == 1 ? "" : "s",
                       time(static_cast<double>(c.jumps[0].first_frame)),
-                      result_.best ? "a click or a cut that was not played"
+                      result_.best ? "a click or splice that is not in the stimulus"
                                    : "a click, a cut, or a sound that begins hard"));
     if (c.over_count > 0 && c.clipped_frames == 0)
       say(is_integer(result_.format) ? Severity::warning : Severity::note, FindingCode::over_between_samples,

@@ -23,7 +23,7 @@ struct Islands {
 };
 
 /// Sound is what stands 9 dB over the quietest 20 ms, in blocks of 1 ms; silences of 5 ms part islands. A
-/// signal that never falls 15 dB under its loudest is one island.
+/// signal that never falls 15 dB below its loudest is one island.
 ///
 /// @param source  read in blocks: memory grows by 16 bytes for each millisecond.
 /// @throws Error bad_input for NaN or infinity.

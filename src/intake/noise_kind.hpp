@@ -10,7 +10,7 @@ namespace wavicon::intake_detail {
 
 struct NoiseKind {
   enum class Colour { white, pink, other } colour = Colour::other;
-  double from_hz = 0, to_hz = 0;  ///< where its density falls 10 dB under that of the middle
+  double from_hz = 0, to_hz = 0;  ///< where its density falls 10 dB below that of the middle
   double rms = 0;
   std::int64_t period_frames = 0;  ///< after which it comes again; 0: it does not
   double tilt_db_per_octave = 0;   ///< of its density

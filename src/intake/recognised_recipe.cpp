@@ -166,7 +166,7 @@ std::optional<RecognisedRecipe> recipe_of(const Recognition& recognition, int ch
     out.with_previous = part->first_frame < cursor;
     if (!out.with_previous) start = cursor;
     if (out.with_previous && part->first_frame < start) {
-      made.left_out.push_back(fmt::format("{:.3f} s: {}: it lies over another part",
+      made.left_out.push_back(fmt::format("{:.3f} s: {}: it overlaps another part",
                                           static_cast<double>(part->first_frame) / rate, described(*part)));
       continue;
     }

@@ -37,8 +37,8 @@ void put_default_right(SettingInfo& s, std::vector<std::string>& remarks) {
   s.default_value = std::clamp(std::isfinite(asked) ? asked : 0.0, s.minimum, s.maximum);
   if (!std::isfinite(asked) || std::abs(asked - s.default_value) > kRoundedOff * std::abs(asked))
     remarks.push_back(fmt::format(
-        "its default of {}, {:.6g}, lies outside of its own range, {:.6g} to {:.6g}; {:.6g} is taken",
-        s.symbol, asked, s.minimum, s.maximum, s.default_value));
+        "its default of {}, {:.6g}, is outside of its own range, {:.6g} to {:.6g}; {:.6g} is taken", s.symbol,
+        asked, s.minimum, s.maximum, s.default_value));
 }
 
 Instances fit_channels(const UnitInfo& info, int channel_count) {

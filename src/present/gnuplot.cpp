@@ -102,6 +102,20 @@ std::string titles(const std::vector<Sheet>& sheets, const std::string& answer, 
                             literal(shortened(below, fits(kSmallPx))), kMuted);
 }
 
+std::string overall_title(const std::vector<Sheet>& sheets, const std::string& drawn,
+                          const PlotOptions& options) {
+  constexpr double kLetterPx = 9.9;
+  std::string text;
+  for (const Sheet& sheet : sheets)
+    for (const Finding& finding : sheet.findings)
+      if (text.empty() && sheets.size() == 1 && finding.severity == Severity::note) text = finding.text;
+  if (text.empty()) text = drawn;
+  const std::string of = sheets.size() == 1 ? sheets.front().capture.file : names_of(sheets).pattern;
+  if (!of.empty()) text = of + ": " + text;
+  const auto most = static_cast<std::size_t>(std::max(20.0, (options.width_px - 60) / kLetterPx));
+  return fmt::format(" title {} font ',13' textcolor rgb '{}'", literal(shortened(text, most)), kInk);
+}
+
 std::string data_block(const std::string& name, const std::vector<std::pair<double, double>>& points) {
   std::string text = fmt::format("${} << END\n", name);
   for (const auto& [x, y] : points) text += fmt::format("{:.8g} {:.6g}\n", x, y);

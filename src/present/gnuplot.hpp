@@ -32,13 +32,16 @@ inline constexpr const char* kAccent = "#b4431c";
 /// @param answer  empty: what the first finding of a single sheet says, else `drawn`.
 [[nodiscard]] std::string titles(const std::vector<Sheet>& sheets, const std::string& answer,
                                  const std::string& drawn, const PlotOptions& options);
+/// The same for several panels, behind "set multiplot": what the only sheet says, and of which file.
+[[nodiscard]] std::string overall_title(const std::vector<Sheet>& sheets, const std::string& drawn,
+                                        const PlotOptions& options);
 /// A named block of numbers, one pair per line.
 [[nodiscard]] std::string data_block(const std::string& name,
                                      const std::vector<std::pair<double, double>>& points);
 /// The points of a curve, x times a factor.
 [[nodiscard]] std::string data_block(const std::string& name, const Curve& curve, double x_factor = 1);
-/// The band-limited curve through evenly spaced samples: a windowed sinc of 12 samples to each side. Curves of
-/// other spacing, and those of more than 2000 samples, stay as they are.
+/// The band-limited curve through evenly spaced samples: a windowed sinc of 12 samples to each side. Curves
+/// of other spacing, and those of more than 2000 samples, stay as they are.
 [[nodiscard]] Curve between_samples(const Curve& curve);
 /// Log frequency axis from `low_hz` to `high_hz` with the ticks that a studio is used to: 20, 50, 100 … 20k.
 [[nodiscard]] std::string frequency_axis(double low_hz, double high_hz);

@@ -56,8 +56,8 @@ std::string draw_gain(const std::vector<Sheet>& sheets, const PlotOptions& optio
     }
   }
   const double room = std::max(0.5, 0.08 * (most - least));
-  script += fmt::format("set multiplot layout 2,{} columnsfirst\nset lmargin 9\nset rmargin 2\nunset key\n",
-                        drawn.size());
+  script += fmt::format("set multiplot layout 2,{} columnsfirst{}\nset lmargin 9\nset rmargin 2\nunset key\n",
+                        drawn.size(), overall_title(sheets, "the gain under the waveform", options));
   for (std::size_t i = 0; i < drawn.size(); ++i) {
     const double end = drawn[i].wave->x.back();
     script += fmt::format("set xrange [0:{:.8g}]\nset xlabel ''\n", end);

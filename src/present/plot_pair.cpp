@@ -61,9 +61,9 @@ std::string draw_pair(const Sheet& sheet, const PlotOptions& options) {
   const auto title = [](const char* text) {
     return fmt::format("set title {} font ',12' textcolor rgb '{}' offset 0,-0.4", literal(text), kInk);
   };
-  p.line(
-      "set multiplot layout 2,2 margins 0.065,0.955,0.09,0.92 spacing 0.085,0.17\nset tics font ',10'\nset "
-      "key font ',10'");
+  p.line("set multiplot layout 2,2 margins 0.065,0.955,0.09,0.88 spacing 0.085,0.17" +
+         overall_title({sheet}, "a pair at a glance", options));
+  p.line("set tics font ',10'\nset key font ',10'");
   p.line("set key inside bottom left samplen 2");
   p.line(frequency_axis(20, end_hz));
   p.line(title("Level in third octaves, dBFS"));
@@ -78,7 +78,7 @@ std::string draw_pair(const Sheet& sheet, const PlotOptions& options) {
     p.line(fmt::format("plot $phase using 1:2 with points pt 7 ps 0.9 lc rgb '{}' notitle", kMain));
   else
     p.line("plot NaN notitle");
-  p.line(title("Correlation as they lie (bars) and coherence (line)"));
+  p.line(title("Correlation without alignment (bars) and coherence (line)"));
   p.line("set yrange [-1.05:1.05]\nset ytics 0.5");
   p.line("set xlabel 'frequency, Hz' font ',11'");
   p.line(fmt::format(

@@ -68,7 +68,9 @@ std::string draw_period(const std::vector<Sheet>& sheets, const PlotOptions& opt
   above += fmt::format(
       "$clean using 1:2 with lines lw 1.5 dt (6,4) lc rgb '{}' title {}\n", kMuted,
       literal(drawn.size() == 1 ? "clean tone of the same level" : "clean tone, as loud as the first"));
-  script += "set multiplot layout 2,1\nset lmargin 11\nset xrange [0:360]\nset xtics 45\n";
+  script += "set multiplot layout 2,1" +
+            overall_title(sheets, "one period of the tone, and what was added", options) +
+            "\nset lmargin 11\nset xrange [0:360]\nset xtics 45\n";
   script += "set key tmargin right horizontal samplen 2\n";
   script +=
       fmt::format("set title 'One period of the tone' font ',13' textcolor rgb '{}' offset 0,0.4\n", kInk);

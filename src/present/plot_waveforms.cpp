@@ -30,8 +30,9 @@ std::string draw_waveforms(const Sheet& sheet, const PlotOptions& options) {
       tones.push_back(&curve);
   if (tones.empty()) throw Error(ErrorCode::bad_argument, "the sheet holds no waveforms to draw");
   std::string script = preamble(options);
-  script += fmt::format("set multiplot layout {},{}\nset lmargin 9\nset rmargin 3\nset tmargin 3\n",
-                        tones.size() > 1 ? 2 : 1, tones.size() > 2 ? 2 : 1);
+  script += fmt::format("set multiplot layout {},{}{}\nset lmargin 9\nset rmargin 3\nset tmargin 3\n",
+                        tones.size() > 1 ? 2 : 1, tones.size() > 2 ? 2 : 1,
+                        overall_title({sheet}, "periods as they went in and came out", options));
   for (std::size_t i = 0; i < tones.size(); ++i) {
     const Curve *out = partner(sheet, *tones[i], "out"),
                 *difference = partner(sheet, *tones[i], "difference");
@@ -55,7 +56,7 @@ std::string draw_waveforms(const Sheet& sheet, const PlotOptions& options) {
     script += fmt::format(
         "set xlabel 'time, ms' textcolor rgb '{}'\nset ylabel 'full scale = 1' textcolor rgb '{}'\n", kInk,
         kInk);
-    script += i == 0 ? "set key at screen 0.98,0.985 right top horizontal samplen 2\n" : "unset key\n";
+    script += i == 0 ? "set key at screen 0.98,0.955 right top horizontal samplen 2\n" : "unset key\n";
     script += fmt::format(
         "plot $incurve{} using 1:2 with lines lc rgb '{}' lw 1.2 dt (6,4) title 'in', "
         "$outcurve{} using 1:2 with lines lc rgb '{}' lw 1.8 title 'out', "

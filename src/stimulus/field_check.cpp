@@ -110,12 +110,12 @@ struct AgreementProblem {
       return fmt::format("from_hz: {} is not below the band's upper end ({})", p.from_hz, upper);
     const double centre = p.octave_hz.value_or(p.third_octave_hz.value_or(0));
     if (p.to_hz.value_or(0) > rate / 2 || p.from_hz >= rate / 2 || centre >= rate / 2)
-      return fmt::format("the band does not lie below half the sample rate ({} Hz)", rate / 2);
+      return fmt::format("the band is not below half the sample rate ({} Hz)", rate / 2);
     const bool by_centre = p.octave_hz || p.third_octave_hz;
     const double lowest = p.colour == "pink" && p.from_hz == 0 ? kPinkFromHz : p.from_hz;
     if (!by_centre && upper <= lowest)
-      return fmt::format("to_hz: pink noise starts at {:g} Hz unless from_hz is given; {:g} lies below",
-                         lowest, upper);
+      return fmt::format("to_hz: pink noise starts at {:g} Hz unless from_hz is given; {:g} is below", lowest,
+                         upper);
     if (const std::int64_t period = noise_period_frames(p, rate); period > 0) {
       const double bin = rate / static_cast<double>(period);
       if ((by_centre ? centre : upper) < 2 * bin || (!by_centre && upper - lowest < 2 * bin))

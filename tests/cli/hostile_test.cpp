@@ -223,7 +223,7 @@ TEST_F(Hostile, APluginThatLosesAChannelOrIsSlowIsWarnedOf) {
   const Ran slow = wavicon("feed one.wav --through " + bundle + "slow' -o s.wav");
   EXPECT_HAS(slow.err, "in real time they do not keep up");
   const Ran odd = wavicon("feed one.wav --through " + bundle + "odd-default' -o o.wav");
-  EXPECT_HAS(odd.err, "its default of drive, 30, lies outside of its own range, 0 to 20; 20 is taken");
+  EXPECT_HAS(odd.err, "its default of drive, 30, is outside of its own range, 0 to 20; 20 is taken");
   EXPECT_HAS(good("units " + bundle + "odd-default'"), "warning: its default of drive");
   const Ran usual = wavicon("feed one.wav --through sim:tern -o u.wav");
   EXPECT_EQ(usual.err, "");

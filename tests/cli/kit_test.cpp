@@ -26,7 +26,7 @@ TEST_F(Kit, IsMadeTakenThroughASessionAndRead) {
       "feed k/stimuli/session-44100.wav --quiet --through 'sim:heron?delay=300&gain=-3.01&noise=-200' "
       "--keep-latency --bits 16 --dither -o k/bounces/late.wav");
   const std::string text = good("kit read k");
-  EXPECT_HAS(text, "bare.wav: nothing was done to it");
+  EXPECT_HAS(text, "bare.wav: the session left it untouched: no gain, trim, fade or resampling");
   EXPECT_HAS(text, "late.wav: warning: a gain of -3.01 dB, as of a pan law of -3 dB");
   EXPECT_HAS(text, "late.wav: warning: 300 frames late in a file as long as the stimulus");
   EXPECT_HAS(text, "shortened to 16 bits, with dither");
@@ -112,7 +112,7 @@ TEST_F(Kit, WhatIsNoBounceIsSaidAndTheOthersAreRead) {
   write_text(file("k/bounces/broken.wav"), "no audio");
   const Ran ran = wavicon("kit read k");
   EXPECT_EQ(ran.status, 3);
-  EXPECT_HAS(ran.out, "good.wav: nothing was done to it");
+  EXPECT_HAS(ran.out, "good.wav: the session left it untouched: no gain, trim, fade or resampling");
   EXPECT_HAS(ran.out, "other.wav: fault: the stimulus is not found in it");
   EXPECT_HAS(ran.out, "broken.wav: fault: ");
   EXPECT_HAS(bad(2, "kit read ."), "holds no recipe.toml");

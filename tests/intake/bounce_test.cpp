@@ -151,7 +151,8 @@ void check_nothing(const Bounce& b) {
   EXPECT_EQ(b.fade_in_frames, 0);
   EXPECT_EQ(b.fade_out_frames, 0);
   EXPECT_FALSE(b.delayed || b.copied || b.one_side || b.normalised || b.dithered.has_value());
-  EXPECT_EQ(bounce_sheet(b, {}).findings[0].text, "nothing was done to it");
+  EXPECT_EQ(bounce_sheet(b, {}).findings[0].text,
+            "the session left it untouched: no gain, trim, fade or resampling");
 }
 
 TEST(Bounce, OfAnHonestExporterIsAsItWasPlayed) {
@@ -192,7 +193,9 @@ TEST(Bounce, EveryHabitIsNamedAloneAndWithEveryOther) {
         first.check(b, what);
       if (!(moved_in && second.name == "faded in") && !(moved_out && second.name == "faded out"))
         second.check(b, what);
-      EXPECT_NE(bounce_sheet(b, {}).findings[0].text, "nothing was done to it") << what;
+      EXPECT_NE(bounce_sheet(b, {}).findings[0].text,
+                "the session left it untouched: no gain, trim, fade or resampling")
+          << what;
     }
 }
 
@@ -204,7 +207,7 @@ TEST(Bounce, NormalisingAndATrimmedStartAreNamed) {
   for (double& v : loud.channels[0]) v *= ratio_from_db(-0.3) / peak;
   const Bounce b = seen(loud, stimulus);
   EXPECT_TRUE(b.normalised);
-  EXPECT_NE(bounce_sheet(b, {}).findings[0].text.find("normalised: its peak lies at -0.3 dBFS"),
+  EXPECT_NE(bounce_sheet(b, {}).findings[0].text.find("normalised: its peak is at -0.3 dBFS"),
             std::string::npos);
   Export cut = played(stimulus);
   cut.channels[0].erase(cut.channels[0].begin(), cut.channels[0].begin() + 9000);

@@ -171,7 +171,7 @@ TEST(Aliasing, LinearUnitsNameNoOrder) {
       EXPECT_EQ(find_reading(sheet, "worst_alias_order", 0), nullptr) << name;
       std::string text;
       for (const Finding& finding : sheet.findings) text += finding.text;
-      EXPECT_EQ(text.find("40 dB under its highest") != std::string::npos, name == "low-pass")
+      EXPECT_EQ(text.find("40 dB below its highest") != std::string::npos, name == "low-pass")
           << name << text;
     }
 }

@@ -89,7 +89,7 @@ TEST(Latency, TheOffsetHasTheSignThatBringsItToNothing) {
     const double offset = *find_reading(sheet, "offset_samples", std::nullopt)->value;
     EXPECT_NEAR(offset, 261.4 - reported, kClean);
     const std::string& text = sheet.findings[1].text;
-    EXPECT_NE(text.find(reported == 261 ? "nothing to type in"
+    EXPECT_NE(text.find(reported == 261 ? "nothing to enter"
                         : offset > 0    ? "earlier by another 41 samples"
                                         : "later by another 39 samples"),
               std::string::npos)

@@ -208,7 +208,7 @@ TEST(Lv2, ADefaultOutsideItsRangeIsPutRightAndSaid) {
   EXPECT_EQ(unit->info().settings[0].default_value, 20);
   ASSERT_EQ(unit->info().remarks.size(), 1U);
   EXPECT_HAS(unit->info().remarks[0],
-             "its default of drive, 30, lies outside of its own range, 0 to 20; 20 is taken");
+             "its default of drive, 30, is outside of its own range, 0 to 20; 20 is taken");
   const Channels in = {noise(1000, 12)};
   EXPECT_EQ(feed({kTestBundle + "odd-default"}, in).out[0][7], 20 * in[0][7]);
   // What breaks all the same is blamed on the plugin, with what was wrong in it; the one after it is not.

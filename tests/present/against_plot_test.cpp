@@ -63,7 +63,7 @@ TEST(DrawPair, ShowsWhatThereIs) {
     sheet.curves.push_back({name, std::nullopt, "s", "", {0, 1, 2}, {-30, -20, -25}});
   expect_texts(
       draw_pair(sheet, {.format = PlotFormat::svg}),
-      {"Level in third octaves", "Phase of B against A", "Correlation as they lie", "Level over time"});
+      {"Level in third octaves", "Phase of B against A", "Correlation without alignment", "Level over time"});
 }
 
 }  // namespace

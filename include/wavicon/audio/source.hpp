@@ -24,7 +24,7 @@ class WAVICON_EXPORT AudioSource {
   [[nodiscard]] virtual int channel_count() const noexcept = 0;
   [[nodiscard]] virtual std::int64_t frames() const noexcept = 0;
 
-  /// Frames first_frame … of every channel, one channel after the other; what lies outside of the audio is
+  /// Frames first_frame … of every channel, one channel after the other; what is outside of the audio is
   /// silence. Reading on where the last call ended is the fast way.
   ///
   /// @param planar  channel_count() runs of the same length: that many frames are read.
@@ -51,7 +51,7 @@ class WAVICON_EXPORT MemorySource : public AudioSource {
 [[nodiscard]] WAVICON_EXPORT Audio read_stretch(AudioSource& source, std::int64_t first_frame,
                                                 std::int64_t frames);
 
-/// A stretch of one channel; what lies outside of the audio is silence.
+/// A stretch of one channel; what is outside of the audio is silence.
 ///
 /// @throws Error bad_argument when there is no such channel, bad_input for more than kMostSamplesAtOnce of
 /// all channels.

@@ -120,7 +120,7 @@ class Builder {
     if (c.gone_to_hz == 0) return;
     say(Severity::note, FindingCode::limited_range, channel,
         fmt::format(
-            "from {:.0f} to {:.0f} Hz the fundamental is more than 40 dB under its highest: nothing is "
+            "from {:.0f} to {:.0f} Hz the fundamental is more than 40 dB below its highest: nothing is "
             "ranked against it there{}",
             c.gone_from_hz, c.gone_to_hz,
             c.while_gone.order == 0

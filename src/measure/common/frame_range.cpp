@@ -15,9 +15,9 @@ FrameRange frame_range(const AudioSource& source, double from_s, std::optional<d
   const double rate = source.sample_rate_hz(), whole_s = static_cast<double>(source.frames()) / rate;
   const double to = to_s.value_or(whole_s);
   if (!(from_s >= 0) || !(to > from_s) || from_s >= whole_s)
-    throw Error(ErrorCode::bad_argument,
-                fmt::format("stretch from {} s to {} s does not lie within the capture (0 to {} s)", from_s,
-                            to, whole_s));
+    throw Error(
+        ErrorCode::bad_argument,
+        fmt::format("stretch from {} s to {} s is not within the capture (0 to {} s)", from_s, to, whole_s));
   const FrameRange range{std::llround(from_s * rate),
                          std::min<std::int64_t>(source.frames(), std::llround(to * rate))};
   if (range.frames() < 1)

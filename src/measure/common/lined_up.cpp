@@ -122,13 +122,13 @@ Alignment lined_up(AudioSource& a, AudioSource& b, AlignOptions options) {
                             "are needed: another sound, or one that a filter has changed; use several hits, "
                             "speech, or a stimulus with marks",
                             100 * doubtful->match, 100 * options.least_match));
-  throw Error(
-      ErrorCode::bad_input,
-      doubtful ? fmt::format("A and B have too little in common to be lined up: the best place stands {:.1f} "
-                             "deviations out of what chance gives, and {} of {} segments land there by "
-                             "themselves (from 10 on six of ten are needed, from 24 on a fifth)",
-                             doubtful->confidence, doubtful->agreed, doubtful->looked)
-               : "A and B have too little in common to be lined up: one of them is silent");
+  throw Error(ErrorCode::bad_input,
+              doubtful
+                  ? fmt::format("A and B have too little in common to be lined up: the best place is {:.1f} "
+                                "deviations out of what chance gives, and {} of {} segments land there by "
+                                "themselves (from 10 on six of ten are needed, from 24 on a fifth)",
+                                doubtful->confidence, doubtful->agreed, doubtful->looked)
+                  : "A and B have too little in common to be lined up: one of them is silent");
 }
 
 }  // namespace wavicon::measure_detail

@@ -23,10 +23,10 @@ void require_placed(const JudgedCapture& a, const JudgedCapture& b) {
     throw Error(ErrorCode::bad_input,
                 a.stimulus().marks()
                     ? fmt::format("the marks of {} are not found in it: what is measured has to know where "
-                                  "each part lies",
+                                  "each part is",
                                   a.info().file)
                     : fmt::format("it cannot be lined up with {}: too little in common, or frames were lost; "
-                                  "what is measured has to know where each part lies",
+                                  "what is measured has to know where each part is",
                                   a.info().file));
 }
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 #pragma once
-// Measurements that have to know where each part lies in A and in B. Internal to `measure`.
+// Measurements that have to know where each part is in A and in B. Internal to `measure`.
 
 #include "wavicon/measure/measurement.hpp"
 

@@ -171,7 +171,7 @@ class Writer {
                         tidy_db(curve.most_gain_db), tidy_db(curve.least_gain_db));
     if (curve.range_from_dbfs) text += fmt::format("; its range ends at {:.1f} dBFS", *curve.range_from_dbfs);
     if (lowest.thd_db && curve.kind == StaticCurve::Kind::compressor)
-      text += fmt::format("; THD {:.1f} dB while it clamps hardest", *lowest.thd_db);
+      text += fmt::format("; THD {:.1f} dB at maximum gain reduction", *lowest.thd_db);
     say(Severity::note, FindingCode::result, text);
     if (curve.fit_error_db > kPoorFitDb)
       say(Severity::warning, FindingCode::doubtful,
@@ -281,7 +281,7 @@ class Writer {
               fmt::format(" ({:g} Hz, {:.1f} to {:.1f} dBFS, {:+.2f} dB of gain){}", b.frequency_hz,
                           b.low_dbfs, b.high_dbfs, up.end_db - up.start_db, of) +
               (up.overshoot_db > kOvershootDb
-                   ? fmt::format("; the gain first goes {:.1f} dB too far", up.overshoot_db)
+                   ? fmt::format("; the gain overshoots by {:.1f} dB", up.overshoot_db)
                    : ""));
     if (up.unsettled)
       say(Severity::warning, FindingCode::unsettled,

@@ -189,13 +189,13 @@ void require_valid(const HarmonicsOptions& options, double rate, std::int64_t fr
   if (!(options.band_from_hz >= 0 && options.band_to_hz > options.band_from_hz &&
         options.band_from_hz < half_rate_hz))
     fail(
-        fmt::format("band {} to {} Hz: the lower end has to lie at or above 0, below the upper end and below "
+        fmt::format("band {} to {} Hz: the lower end has to be at or above 0, below the upper end and below "
                     "half the sample rate",
                     options.band_from_hz, options.band_to_hz));
   const double to_s = options.to_s.value_or(seconds);
   if (!(options.from_s >= 0 && to_s > options.from_s && to_s <= seconds + 0.5 / rate))
-    fail(fmt::format("stretch from {} s to {} s does not lie within the capture (0 to {} s)", options.from_s,
-                     to_s, seconds));
+    fail(fmt::format("stretch from {} s to {} s is not within the capture (0 to {} s)", options.from_s, to_s,
+                     seconds));
 }
 
 ChannelHarmonics measure_stretch(std::span<const double> stretch, double sample_rate_hz, double rough_hz,

@@ -245,7 +245,7 @@ void add_doubts(const HarmonicsResult& result, std::size_t index, std::vector<Fi
   if (result.held_frames[index] > 0)
     say(Severity::warning, FindingCode::doubtful,
         fmt::format(
-            "{} frames stand at full scale of the {} format: the capture itself may be clipped; capture 6 dB "
+            "{} frames are at full scale of the {} format: the capture itself may be clipped; capture 6 dB "
             "lower or as 32-bit float and compare",
             result.held_frames[index], name_of(result.format)));
   else if (result.peaks[index] > 1)
@@ -260,7 +260,7 @@ void add_doubts(const HarmonicsResult& result, std::size_t index, std::vector<Fi
                     c.fundamental_hz * static_cast<double>(c.frames) / result.sample_rate_hz));
   if (!c.whole)
     say(Severity::note, FindingCode::limited_range,
-        fmt::format("measured from {:.3f} s to {:.3f} s, where the tone stands steady",
+        fmt::format("measured from {:.3f} s to {:.3f} s, where the tone is steady",
                     static_cast<double>(c.first_frame) / result.sample_rate_hz,
                     static_cast<double>(c.first_frame + c.frames) / result.sample_rate_hz));
   if (std::abs(c.dc) > 0 && db_from_ratio(std::abs(c.dc)) > kDcWorthSayingDbfs)
@@ -278,8 +278,8 @@ void add_doubts(const HarmonicsResult& result, std::size_t index, std::vector<Fi
   if (!folded.empty())
     say(Severity::note, FindingCode::folded_orders,
         fmt::format("order{} above half the rate ({:g} kHz): read and counted in THD where folding puts {}",
-                    folded.size() == 1 ? fmt::format(" {} lies", folded[0])
-                                       : fmt::format("s {} to {} lie", folded.front(), folded.back()),
+                    folded.size() == 1 ? fmt::format(" {} is", folded[0])
+                                       : fmt::format("s {} to {} are", folded.front(), folded.back()),
                     half_khz, folded.size() == 1 ? "it" : "them"));
   if (!hidden.empty())
     say(Severity::note, FindingCode::folded_orders,

@@ -300,7 +300,7 @@ void say_offset(SheetBuilder& sheet, const LatencyResult& r, const Conditions& c
   sheet.say(
       Severity::note, FindingCode::result,
       whole == 0
-          ? fmt::format("{:g} samples are reported, which is right: nothing to type in ({:+.2f} remain)",
+          ? fmt::format("{:g} samples are reported, which is right: nothing to enter ({:+.2f} remain)",
                         reported, offset)
           : fmt::format("{:g} samples are reported: shift recordings {} by another {:.0f} samples ({:+.2f} "
                         "remain)",

@@ -153,9 +153,8 @@ void require_valid(const NoiseOptions& o, double rate) {
       fail(fmt::format("the band begins at {} Hz, not below half the sample rate ({} Hz)", from, rate / 2));
   }
   if (o.tone_hz && !(*o.tone_hz > 0 && *o.tone_hz < rate / 2))
-    fail(
-        fmt::format("a tone of {} Hz does not lie below half the sample rate ({} Hz)", *o.tone_hz, rate / 2));
-  if (o.full_scale_vrms && !(*o.full_scale_vrms > 0)) fail("what full scale is in volts has to lie above 0");
+    fail(fmt::format("a tone of {} Hz is not below half the sample rate ({} Hz)", *o.tone_hz, rate / 2));
+  if (o.full_scale_vrms && !(*o.full_scale_vrms > 0)) fail("what full scale is in volts has to be above 0");
 }
 
 // What an ideal converter of the capture's word length leaves in the band.

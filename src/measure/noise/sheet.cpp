@@ -185,8 +185,9 @@ class Builder {
     const double seconds = static_cast<double>(result_.frames) / result_.sample_rate_hz;
     if (seconds < kExactS)
       say(Severity::note, FindingCode::too_short,
-          fmt::format("{:.2f} s are short for noise: the level spreads by {:.2f} dB; five seconds are exact",
-                      seconds, 0.5 * c.noise_uncertainty_db));
+          fmt::format(
+              "{:.2f} s is short for a noise reading (the level spreads by {:.2f} dB); use 5 s or more",
+              seconds, 0.5 * c.noise_uncertainty_db));
     if (result_.floor_rms > 0 && c.noise_rms < 2 * result_.floor_rms)
       say(Severity::warning, FindingCode::doubtful,
           "this is hardly more than the rounding of the capture's own format: capture it in more bits");

@@ -269,8 +269,8 @@ MeasurementDescriptor null_measurement() {
                        {"response", "the filter between A and B"}},
           .grid = {"null_depth_db", "verdict"},
           .headline = {"null_depth_db", "delay_samples", "gain_db"},
-          .deciding = {"null_depth_db", "residual_rms_dbfs", "delay_samples", "gain_db", "drift_ppm",
-                       "coherent_percent", "mains_percent"},
+          .deciding = {"null_depth_db", "verdict", "residual_rms_dbfs", "delay_samples", "gain_db",
+                       "drift_ppm", "coherent_percent", "mains_percent"},
           .make = []() -> std::unique_ptr<Measurement> { return std::make_unique<Null>(); }};
 }
 

@@ -165,10 +165,10 @@ class Nuller {
     if (options_.drift_ppm && !(std::abs(*options_.drift_ppm) <= 300))
       refuse(fmt::format("a drift of {} ppm is not within -300 to 300", *options_.drift_ppm));
     if (options_.gain_db && !(std::abs(*options_.gain_db) <= 200))
-      refuse("a gain has to lie within -200 to 200 dB");
+      refuse("a gain has to be within -200 to 200 dB");
     if (!(options_.band_from_hz >= 0 && options_.band_to_hz.value_or(1e9) > options_.band_from_hz &&
           options_.band_from_hz < a_.sample_rate_hz() / 2))
-      refuse("the band is empty, or lies above half the rate");
+      refuse("the band is empty, or is above half the rate");
   }
 
   void pair_channels() {

@@ -49,7 +49,7 @@ class Builder {
     if (worst->polarity < 0) where += "; its polarity is inverted";
     const auto depth = level_dbfs(worst->depth);
     const std::string left = depth && !result_.equal
-                                 ? fmt::format(" What is left lies {:.2f} dB {} A.", std::abs(*depth),
+                                 ? fmt::format(" The residual is {:.2f} dB {} A.", std::abs(*depth),
                                                *depth > 0 ? "above" : "below")
                                  : "";
     say(Severity::note, FindingCode::result, std::nullopt,

@@ -88,7 +88,7 @@ class Writer {
           Severity::warning, FindingCode::detail,
           fmt::format("the mono sum loses {:.1f} dB: {}", -loss,
                       r_.correlation < 0
-                          ? "one of them is inverted, or late by half a period where most of the power lies"
+                          ? "one of them is inverted, or late by half a period where most of the power is"
                           : "time or phase differ"));
       return;
     }

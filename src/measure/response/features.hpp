@@ -22,7 +22,7 @@ inline constexpr double kPerOctave = 48;
 /// wide flank reaches far), then the band.
 [[nodiscard]] std::optional<ResponseBell> find_bell(std::span<const ResponsePoint> points, double from_hz,
                                                     double to_hz);
-/// Where the curve has fallen 3 dB under `level` for good, and falls on to its end (a shelf has no edge).
+/// Where the curve has fallen 3 dB below `level` for good, and falls on to its end (a shelf has no edge).
 /// @param way  -1: the lower edge; 1: the upper one.
 [[nodiscard]] std::optional<ResponseEdge> find_edge(std::span<const ResponsePoint> points, double level,
                                                     int way, double sample_rate_hz);

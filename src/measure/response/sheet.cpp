@@ -253,7 +253,7 @@ class ChannelWriter {
     if (c_.left_out_share > kLeftOutShare)
       say(Severity::note, FindingCode::left_out,
           fmt::format("{:.0f} % of the curve is omitted: {}", 100 * c_.left_out_share,
-                      r_.options.sweep ? "it lies 140 dB and more under its highest place"
+                      r_.options.sweep ? "it is 140 dB and more below its highest place"
                                        : "A has too little energy there, or the coherence is below 0.5"));
   }
 
@@ -349,7 +349,7 @@ void add_crossover(const ResponseResult& before, const ResponseResult& here, con
     sheet.draw({"sum, one inverted", channel, "Hz", "dB", found->hz_axis, found->one_inverted_db});
     sheet.say(
         Severity::note, FindingCode::comparison,
-        fmt::format("crosses {} at {:.1f} Hz, {:.1f} dB under its band; both together are {:+.1f} dB there, "
+        fmt::format("crosses {} at {:.1f} Hz, {:.1f} dB below its band; both together are {:+.1f} dB there, "
                     "with one inverted {}{:.1f} dB; {} they cancel most at {:.0f} Hz, to {}{:.1f} dB",
                     of.capture.file, found->hz, found->below_db, measure_detail::tidy_db(found->sum_db),
                     inverted.bound ? "under " : "", *inverted.value,

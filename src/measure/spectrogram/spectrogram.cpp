@@ -29,10 +29,10 @@ void require_valid(const SpectrogramOptions& o, const AudioSource& capture) {
     fail(fmt::format("a resolution of {} Hz is not within 0.5 to 5000", o.resolution_hz));
   if (!(o.overlap >= 0 && o.overlap <= 0.95))
     fail(fmt::format("an overlap of {} is not within 0 to 0.95", o.overlap));
-  if (!(o.low_hz >= 0 && (!o.log_frequency || o.low_hz > 0))) fail("the lowest frequency has to lie above 0");
-  if (o.high_hz != 0 && !(o.high_hz > o.low_hz)) fail("the highest frequency does not lie above the lowest");
+  if (!(o.low_hz >= 0 && (!o.log_frequency || o.low_hz > 0))) fail("the lowest frequency has to be above 0");
+  if (o.high_hz != 0 && !(o.high_hz > o.low_hz)) fail("the highest frequency is not above the lowest");
   if (o.columns < 1 || o.columns > 10000 || o.rows < 2 || o.rows > 10000)
-    fail("columns and rows have to lie within 1 to 10000");
+    fail("columns and rows have to be within 1 to 10000");
 }
 
 // The bins of each row: a range of transform bins, or a place between two.

@@ -66,7 +66,7 @@ void require_valid(const SpectrumOptions& o, const AudioSource& source) {
   if (o.mid_side && source.channel_count() != 2)
     fail(fmt::format("mid and side need two channels, it has {}", source.channel_count()));
   if (o.tone_hz && !(*o.tone_hz > 0 && *o.tone_hz < source.sample_rate_hz() / 2))
-    fail(fmt::format("a tone of {} Hz does not lie below half the sample rate", *o.tone_hz));
+    fail(fmt::format("a tone of {} Hz is not below half the sample rate", *o.tone_hz));
 }
 
 // What a line is likely to be, by its frequency alone.

@@ -264,7 +264,7 @@ TakesResult measure_takes(const JudgedCapture& recording, const TakesOptions& op
   if (loudest < result.threshold_dbfs + (options.threshold_dbfs ? 0 : kLeastContrastDb))
     throw Error(
         ErrorCode::bad_input,
-        fmt::format("nothing stands out: the loudest 10 ms lie at {:.1f} dBFS, the threshold at {:.1f}; "
+        fmt::format("nothing stands out: the loudest 10 ms are at {:.1f} dBFS, the threshold at {:.1f}; "
                     "--threshold sets another",
                     loudest, result.threshold_dbfs));
   const auto above = stretches_above(levels, result.threshold_dbfs);

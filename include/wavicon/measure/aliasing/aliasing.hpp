@@ -62,7 +62,7 @@ struct ChannelAliasing {
   FoldedOrder harmonic;             ///< the highest order that did not fold
   double residual_ratio = 0;        ///< middle value of what no order explains, over the fundamental
   double gone_from_hz = 0,
-         gone_to_hz = 0;   ///< of the sweep: there the fundamental is 40 dB under its highest
+         gone_to_hz = 0;   ///< of the sweep: there the fundamental is 40 dB below its highest
   FoldedOrder while_gone;  ///< the loudest order there, by amplitude; order 0: none
 };
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 #pragma once
-// How late is it, and what is to be typed into the recording program? Definitions: docs/latency.md.
+// How late is it, and which offset do I enter in the DAW? Definitions: docs/latency.md.
 
 #include <optional>
 #include <string>

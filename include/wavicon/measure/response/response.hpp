@@ -71,11 +71,11 @@ struct ResponsePoint {
 
 /// An end of the passband, or a slope beyond it.
 struct ResponseEdge {
-  double hz = 0;  ///< 3 dB under the level at which most of the curve stands
+  double hz = 0;  ///< 3 dB below the level at which most of the curve stands
   double slope_db_per_octave =
       0;  ///< where it falls, steepest over half an octave, without sign; 0 when too little of it is seen
   int order = 0;                     ///< that the slope suggests: 6 dB per octave each; 0: none
-  std::optional<double> hz_at_1_db;  ///< 1 dB under it
+  std::optional<double> hz_at_1_db;  ///< 1 dB below it
   std::optional<double> hz_at_6_db;
 };
 
@@ -186,7 +186,7 @@ WAVICON_EXPORT void add_crossover(const ResponseResult& before, const ResponseRe
 /// The filter that brings what the first unit does to what the second one does: one for each channel, its
 /// middle tap (size/2) at the same frame. FilteredSource takes it.
 ///
-/// H2·H1*/(|H1|²+ε) of the responses over time, ε 80 dB under H1's highest; beyond what was measured of both
+/// H2·H1*/(|H1|²+ε) of the responses over time, ε 80 dB below H1's highest; beyond what was measured of both
 /// it runs out at the level of its ends.
 ///
 /// @param seconds  length of the filter, 0.005 … 1.
