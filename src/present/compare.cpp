@@ -370,9 +370,35 @@ std::string grid_table(const std::vector<Sheet>& sheets, const RowLayout& layout
   return text + "\n" + aligned(cells, {});
 }
 
+// A table for each reading: what changes downwards against what changes to the right.
+std::string matrices(const std::vector<Sheet>& sheets, const RowLayout& layout) {
+  const PairGrid& grid = layout.grid;
+  std::string text;
+  for (const std::string& name : layout.matrices) {
+    std::vector<std::vector<std::string>> cells(grid.rows.size() + 1,
+                                                std::vector<std::string>(grid.columns.size() + 1));
+    bool any = false;
+    for (std::size_t i = 0; i < std::min(sheets.size(), grid.places.size()); ++i)
+      for (const Reading& r : sheets[i].readings) {
+        if (r.name != name || (!r.value && r.text.empty())) continue;
+        cells[grid.places[i].first + 1][grid.places[i].second + 1] = short_text(r);
+        cells[0][0] = "  " + words_of(r) + (r.unit.empty() ? "" : ", " + r.unit);
+        any = true;
+        break;
+      }
+    if (!any) continue;
+    for (std::size_t c = 0; c < grid.columns.size(); ++c) cells[0][c + 1] = grid.columns[c];
+    for (std::size_t r = 0; r < grid.rows.size(); ++r) cells[r + 1][0] = "  " + grid.rows[r];
+    std::vector<bool> right(cells[0].size(), true);
+    right[0] = false;
+    text += (text.empty() ? "" : "\n") + aligned(cells, right);
+  }
+  return text;
+}
+
 std::string rows_text(const std::vector<Sheet>& sheets, const RowLayout& layout,
                       const std::vector<std::string>& deciding, const TableStyle& style) {
-  if (!layout.grid.places.empty()) return grid_table(sheets, layout, style);
+  if (!layout.grid.places.empty() && layout.matrices.empty()) return grid_table(sheets, layout, style);
   std::string text;
   const std::size_t rows = layout.rows_by.empty() ? std::min(layout.names.size(), sheets.size()) : 0;
   if (!layout.rows_by.empty()) {
@@ -387,8 +413,10 @@ std::string rows_text(const std::vector<Sheet>& sheets, const RowLayout& layout,
     rest +=
         layout.rest_in_words ? findings_text(sheets[i], style) : capture_table(sheets[i], deciding, style);
   // What sums up the rows stands before them.
-  const std::string table = ladder_table({sheets.begin(), sheets.begin() + static_cast<std::ptrdiff_t>(rows)},
-                                         layout.names, layout.columns, layout.heading, style);
+  const std::vector<Sheet> steps = {sheets.begin(), sheets.begin() + static_cast<std::ptrdiff_t>(rows)};
+  const std::string table = layout.matrices.empty()
+                                ? ladder_table(steps, layout.names, layout.columns, layout.heading, style)
+                                : matrices(steps, layout);
   return rest.empty() ? table : rest + "\n" + table;
 }
 

@@ -294,14 +294,11 @@ std::string behind(const std::vector<Sheet>& sheets, const CurveStyle& style, co
   return data_block("behind", points);
 }
 
-}  // namespace
-
-std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& style, const PlotOptions& options,
-                        const std::string& answer) {
-  const auto drawn = chosen(sheets, style);
-  if (drawn.empty()) throw Error(ErrorCode::bad_argument, "the sheets hold no curve to draw");
+// The curves of a picture or a panel, without its titles.
+std::string drawn_script(const std::vector<Drawn>& drawn, const std::vector<Sheet>& sheets,
+                         const CurveStyle& style, const PlotOptions& options, std::string& plot) {
   Extent extent;
-  std::string script = preamble(options), plot;
+  std::string script;
   std::vector<Pen> pens;
   std::size_t longest = 0;
   for (std::size_t i = 0; i < drawn.size(); ++i) {
@@ -324,9 +321,62 @@ std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& styl
                         named ? 3 + 0.85 * static_cast<double>(longest) : 4);
   script += marks_of(style, drawn, pens, seen, Labels(options, named ? longest : 4), plot) +
             behind(sheets, style, seen, plot);
-  script += titles(sheets, answer, style.title, options);
-  script += fmt::format("set xlabel {} textcolor rgb '{}'\nset ylabel {} textcolor rgb '{}'\n",
-                        literal(style.x_title), kInk, literal(style.y_title), kInk);
+  return script;
+}
+
+std::string axis_titles(const CurveStyle& style) {
+  return fmt::format("set xlabel {} textcolor rgb '{}'\nset ylabel {} textcolor rgb '{}'\n",
+                     literal(style.x_title), kInk, literal(style.y_title), kInk);
+}
+
+// Panels beside and beneath each other, all on the axes that hold everything.
+std::string draw_panels(const std::vector<Drawn>& drawn, const std::vector<Sheet>& sheets,
+                        const CurveStyle& style, const PlotOptions& options, const std::string& answer) {
+  const std::size_t count = style.panels.size(),
+                    across = count <= 2   ? count
+                             : count <= 4 ? 2
+                                          : 3,
+                    down = (count + across - 1) / across;
+  Extent extent;
+  for (const Drawn& d : drawn) (void)points_of(*d.curve, style, extent);
+  const Axes all = axes(style, extent, options);
+  CurveStyle own = style;
+  own.x_span = {all.left, all.right};
+  own.y_span = {all.bottom, all.top};
+  PlotOptions small = options;
+  small.width_px = options.width_px / static_cast<int>(across);
+  small.height_px = options.height_px / static_cast<int>(down);
+  std::string script =
+      preamble(options) + fmt::format("set multiplot layout {},{}{}\n", down, across,
+                                      overall_title(sheets, answer.empty() ? style.title : answer, options));
+  script += "set tics font ',9'\nset xlabel font ',10'\nset ylabel font ',10'\n" + axis_titles(style);
+  for (const std::string& panel : style.panels) {
+    std::vector<Drawn> here;
+    for (const Drawn& d : drawn) {
+      const std::size_t at = d.name.size() >= panel.size() ? d.name.size() - panel.size() : std::string::npos;
+      if (at == std::string::npos || d.name.compare(at, panel.size(), panel) != 0) continue;
+      here.push_back(d);
+      here.back().name.resize(at);
+    }
+    if (here.empty()) continue;
+    std::string plot;
+    script += "unset label\nunset arrow\n" + drawn_script(here, sheets, own, small, plot);
+    script += fmt::format("set title {} font ',11' textcolor rgb '{}' offset 0,-0.5\n",
+                          literal(panel.substr(panel.find_first_not_of(' '))), kInk);
+    script += "plot " + plot + "\n";
+  }
+  return run_gnuplot(script + "unset multiplot\n", options);
+}
+
+}  // namespace
+
+std::string draw_curves(const std::vector<Sheet>& sheets, const CurveStyle& style, const PlotOptions& options,
+                        const std::string& answer) {
+  const auto drawn = chosen(sheets, style);
+  if (drawn.empty()) throw Error(ErrorCode::bad_argument, "the sheets hold no curve to draw");
+  if (style.panels.size() > 1) return draw_panels(drawn, sheets, style, options, answer);
+  std::string plot, script = preamble(options) + drawn_script(drawn, sheets, style, options, plot);
+  script += titles(sheets, answer, style.title, options) + axis_titles(style);
   return run_gnuplot(script + "plot " + plot + "\n", options);
 }
 

@@ -27,7 +27,9 @@ struct PlotLine {
 /// How curves are laid over each other.
 struct CurveStyle {
   std::vector<std::string> names;  ///< of the curves; the first one strong, others thin
-  std::vector<std::string> once;   ///< curves of the first sheet alone, thin
+  std::vector<std::string>
+      panels;                     ///< endings of the names: a panel for the curves of each, on the same axes
+  std::vector<std::string> once;  ///< curves of the first sheet alone, thin
   std::string title;
   std::string x_title;
   std::string y_title;

@@ -24,7 +24,8 @@ struct RowLayout {
   std::vector<std::string> columns;  ///< readings
   std::string row_words;  ///< a condition in words: each reading has a row of its own, those of one value
                           ///< together, and readings without the condition stand above as they do elsewhere
-  std::string column_condition;  ///< and a condition in a last column; empty: none
+  std::string column_condition;       ///< and a condition in a last column; empty: none
+  std::vector<std::string> matrices;  ///< with a grid: a table for each of these readings, in words and unit
   PairGrid grid;  ///< instead: sheets in a grid, a cell with the `columns` of its worst channel
 };
 

@@ -10,6 +10,7 @@
 
 #include "measure/common/by_setting.hpp"
 #include "measure/common/option_fields.hpp"
+#include "measure/common/words.hpp"
 #include "measure/harmonics/harmonics_of.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/aliasing/aliasing.hpp"
@@ -192,6 +193,7 @@ class Harmonics : public Measurement {
         if (!one_level) name += fmt::format("{}{:g} dBFS", name.empty() ? "" : ", ", step.level_dbfs);
         layout.names.push_back(std::move(name));
       }
+    lay_out_as_matrix(layout, labels, one_tone, one_level);
     return layout;
   }
 
@@ -203,7 +205,15 @@ class Harmonics : public Measurement {
                                .x_title = "level of the stimulus, dBFS",
                                .y_title = "relative to the fundamental, dBc",
                                .shown_range = 160}};
-      for (const Curve& curve : sheets.back().curves) ladder.style.names.push_back(curve.name);
+      for (const Curve& curve : sheets.back().curves) {
+        ladder.style.names.push_back(curve.name);
+        // Several tones have a panel each.
+        const std::size_t at = curve.name.find(" at ");
+        if (at == std::string::npos) continue;
+        const std::string tone = curve.name.substr(at);
+        auto& panels = ladder.style.panels;
+        if (std::find(panels.begin(), panels.end(), tone) == panels.end()) panels.push_back(tone);
+      }
       if (!sheets.back().findings.empty()) ladder.answer = sheets.back().findings.front().text;
       return ladder;
     }
@@ -227,6 +237,32 @@ class Harmonics : public Measurement {
   }
 
  private:
+  // Tones over levels, or captures over levels or tones, are matrices of THD and the first orders.
+  void lay_out_as_matrix(RowLayout& layout, const std::vector<std::string>& labels, bool one_tone,
+                         bool one_level) const {
+    constexpr std::size_t kMostColumns = 9;
+    const bool several = ladders_.size() > 1;
+    if (several ? one_tone == one_level : one_tone || one_level) return;
+    if (ladders_.front().capture.channels > 1) return;
+    PairGrid grid;
+    const auto place_of = [](std::vector<std::string>& names, const std::string& name) {
+      const auto found = std::find(names.begin(), names.end(), name);
+      if (found != names.end()) return static_cast<std::size_t>(found - names.begin());
+      names.push_back(name);
+      return names.size() - 1;
+    };
+    for (std::size_t i = 0; i < ladders_.size(); ++i)
+      for (const LadderStep& step : ladders_[i].steps) {
+        const std::string level = fmt::format("{:g} dBFS", step.level_dbfs),
+                          tone = hz_text(step.frequency_hz, 5);
+        const std::size_t row = place_of(grid.rows, several ? labels[i] : tone),
+                          column = place_of(grid.columns, several && one_level ? tone : level);
+        grid.places.emplace_back(row, column);
+      }
+    if (grid.columns.size() > kMostColumns) return;
+    layout.grid = std::move(grid);
+    layout.matrices = {"thd_db", "h2_dbc", "h3_dbc"};
+  }
   // Of all steps of all captures.
   template <typename Value>
   [[nodiscard]] bool all_alike(Value value) const {
