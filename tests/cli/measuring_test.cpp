@@ -91,6 +91,16 @@ TEST_F(Program, HarmonicsRefusesBadInput) {
   EXPECT_HAS(bad(3, "harmonics t.wav silence.wav --sheet s.json"), "silence.wav");
 }
 
+TEST_F(Program, TonesOverLevelsAreMatricesAndPanels) {
+  good("make staircase --frequencies 200,997 --levels -30,-20,-10 --step 0.4 -o s.wav --quiet");
+  good("feed s.wav --through 'sim:tern?drive=12&asymmetry=0.3&oversampling=4' -o c.wav --quiet");
+  const std::string table = good("harmonics c.wav --plot l.svg");
+  EXPECT_HAS(table, "\n  THD, dB  -30 dBFS  -20 dBFS  -10 dBFS\n  200 Hz ");
+  EXPECT_HAS(table, "H3, dBc");
+  EXPECT_HAS(read_text(file("l.svg")), ">at 200 Hz<");
+  EXPECT_HAS(good("harmonics c.wav --all"), "h4_dbc");
+}
+
 TEST_F(Program, AStaircaseIsClimbedStepByStep) {
   good("make staircase --levels -50,-40,-30,-20 --step 0.5 -o s.wav --quiet");
   good("feed s.wav --through 'sim:tern?drive=12&asymmetry=0.3' -o c.wav --quiet");

@@ -97,5 +97,19 @@ TEST(LadderTable, ARowForEachStep) {
             "  first  0.5\n");
 }
 
+// What changes downwards against what changes to the right, a table for each reading that some sheet has.
+TEST(RowTable, MatricesAreTonesOverLevels) {
+  RowLayout layout{.heading = "step", .names = {"a", "b", "c", "d"}};
+  layout.matrices = {"rms_dbfs", "no_such"};
+  layout.grid = {{"100 Hz", "1 kHz"}, {"-20 dBFS", "-10 dBFS"}, {{0, 0}, {0, 1}, {1, 0}, {1, 1}}};
+  const std::string text = row_table(
+      {sheet_of("x", -20), sheet_of("x", -10), sheet_of("x", -21), sheet_of("x", -11, true)}, layout);
+  EXPECT_EQ(text,
+            "  RMS level, dBFS  -20 dBFS   -10 dBFS\n"
+            "  100 Hz            -20.000    -10.000\n"
+            "  1 kHz             -21.000  < -11.000\n"
+            "  --all: every reading, with floors\n");
+}
+
 }  // namespace
 }  // namespace wavicon

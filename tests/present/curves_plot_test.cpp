@@ -62,6 +62,23 @@ TEST(DrawCurves, DrawsAllOfALadderInShadesOfOneScale) {
   EXPECT_GE(drawable(sheets, {.style = {.names = {"spectrum"}}}).most, 40U);
 }
 
+TEST(DrawCurves, PanelsShareTheirAxes) {
+  Sheet sheet{"harmonics", {"a.wav", "24-bit", 48000, 1, 100}, {}, {}, {}, {}, {}};
+  for (const char* name : {"THD at 100 Hz", "H2 at 100 Hz", "THD at 1000 Hz"})
+    sheet.curves.push_back({name, 0, "dBFS", "dB", {-40, -20}, {name[0] == 'T' ? -50.0 : -90.0, -30}});
+  CurveStyle style{.names = {"THD at 100 Hz", "H2 at 100 Hz", "THD at 1000 Hz"}, .title = "both"};
+  style.panels = {" at 100 Hz", " at 1000 Hz"};
+  const std::string svg = draw_curves({sheet}, style, {.format = PlotFormat::svg});
+  for (const char* text : {">at 100 Hz<", ">at 1000 Hz<", ">H2<", "a.wav: both"})
+    EXPECT_NE(svg.find(text), std::string::npos) << text;
+  // The lowest tick of the first panel is one of the second, too, which has nothing down there.
+  std::size_t count = 0;
+  for (std::size_t at = 0; (at = svg.find(">-90<", at)) != std::string::npos; ++at) ++count;
+  std::size_t other = 0;
+  for (std::size_t at = 0; (at = svg.find(">-80<", at)) != std::string::npos; ++at) ++other;
+  EXPECT_EQ(std::max(count, other), 2U) << svg.size();
+}
+
 TEST(DrawCurves, TakesSizeRangesAndDarkPaper) {
   const CurveStyle style{.names = {"spectrum"}, .log_frequency = true};
   PlotOptions options{.format = PlotFormat::svg, .width_px = 640, .height_px = 480};
