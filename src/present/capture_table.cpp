@@ -18,6 +18,7 @@ using Readings = std::vector<const Reading*>;
 using Rows = std::vector<std::vector<std::string>>;
 
 constexpr std::size_t kMostOfAKind = 12;  // rows of readings of one kind
+constexpr std::size_t kMostBlocks = 4;    // of channels below each other
 constexpr const char* kIndent = "  ";
 
 bool is_called(const Reading& r, const std::string& name) {
@@ -294,6 +295,15 @@ Rows beside_each_other(const Sheet& sheet, const std::vector<int>& channels,
   return rows;
 }
 
+// Of many channels a row for each, with what there is one of.
+std::string channels_below(const Sheet& sheet, const std::vector<std::string>& deciding,
+                           const TableStyle& style) {
+  Sheet plain = sheet;
+  plain.findings.clear();
+  plain.capture.file.clear();
+  return captures_table({plain}, deciding, deciding, style);
+}
+
 std::string whole_or_channel(const Shown& shown, const TableStyle& style) {
   std::string text;
   if (!shown.rows.empty()) text += aligned(shown.rows, {false, true, false});
@@ -336,6 +346,8 @@ std::string capture_table(const Sheet& sheet, const std::vector<std::string>& de
       right.front() = right.back() = false;
       put(aligned(rows, right));
     }
+    const bool many = rows.empty() && channels.size() > kMostBlocks;
+    if (many) return text + tables + channels_below(sheet, deciding, style);
     for (const int channel : channels) {
       Shown shown = shown_of(sheet, deciding, channel);
       add(shown);

@@ -125,8 +125,9 @@ std::vector<Row> rows_of(const std::vector<Sheet>& sheets, const std::vector<std
     for (const int channel : channels) {
       Row row{&sheets[i], channel, labels[i], settings.cells[i], channel == channels.front()};
       if (channels.size() > 1) {
-        row.label += ", " + channel_name(sheets[i], channel);
-        row.cells.back() += ", " + channel_name(sheets[i], channel);
+        const std::string name = channel_name(sheets[i], channel);
+        row.label += (row.label.empty() ? "" : ", ") + name;
+        row.cells.back() += (row.cells.back().empty() ? "" : ", ") + name;
       }
       rows.push_back(std::move(row));
     }

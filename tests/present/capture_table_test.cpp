@@ -75,6 +75,19 @@ TEST(CaptureTable, ChannelsStandBesideEachOther) {
              "  RMS level    -20.000    -21.500  dBFS\n");
 }
 
+TEST(CaptureTable, ManyChannelsAreRows) {
+  Sheet sheet = example();
+  sheet.capture.channels = 32;
+  sheet.readings.clear();
+  for (int channel = 0; channel < 32; ++channel) {
+    sheet.readings.push_back(reading("rms_dbfs", -20 - channel, {}));
+    sheet.readings.back().channel = channel;
+  }
+  const std::string text = capture_table(sheet, {"rms_dbfs"});
+  EXPECT_HAS(text, "RMS level\n dBFS\n channel 1 -20.000\n channel 2 -21.000\n");
+  EXPECT_LT(std::count(text.begin(), text.end(), '\n'), 40);
+}
+
 // Whatever the names are: no line of a table, and of a sentence that can be parted, is wider than asked for.
 TEST(CaptureTable, KeepsWithinTheColumns) {
   Sheet sheet = example();
