@@ -40,11 +40,14 @@ struct Key {
   std::string condition;  // empty: the number in their names
   std::string head;
 };
-constexpr std::pair<const char*, const char*> kKeys[] = {
-    {"order", "order"},    {"frequency_hz", "tone"}, {"tone_hz", "tone"},     {"line", "line"},
-    {"centre_hz", "band"}, {"at_s", "at"},           {"at_hz", "at"},         {"take", "take"},
-    {"part", "part"},      {"block_dbfs", "block"},  {"levels_dbfs", "tone"}, {"bandwidth_hz", "band"},
-    {"method", "method"}};
+constexpr std::pair<const char*, const char*> kKeys[] = {{"order", "order"},      {"frequency_hz", "tone"},
+                                                         {"tone_hz", "tone"},     {"line", "line"},
+                                                         {"centre_hz", "band"},   {"at_s", "at"},
+                                                         {"at_hz", "at"},         {"take", "take"},
+                                                         {"part", "part"},        {"block_dbfs", "block"},
+                                                         {"levels_dbfs", "tone"}, {"bandwidth_hz", "band"},
+                                                         {"method", "method"},    {"at_db", ""},
+                                                         {"edge", "edge"},        {"way", "way"}};
 
 std::string plain_value(const ConditionValue& value, const std::string& name) {
   if (name.size() > 3 && name.compare(name.size() - 3, 3, "_hz") == 0)
@@ -253,7 +256,7 @@ Shown shown_of(const Sheet& sheet, const std::vector<std::string>& deciding, std
       else
         same->columns.push_back(found);
     } else {
-      continue;
+      for (const Reading* r : found) single.push_back({r});
     }
     shown.readings.insert(shown.readings.end(), found.begin(), found.end());
   }
@@ -278,7 +281,6 @@ Rows beside_each_other(const Sheet& sheet, const std::vector<int>& channels,
       if (found.empty()) continue;
       any = true;
       row[0] = kIndent + words_of(*found.front());
-      if (row.size() <= channels.size() + 1 && found.front()->value) rows[0].back() = "";
     }
     if (!any || row.size() != channels.size() + 1) continue;
     const Readings first = called(sheet, name, channels.front());
@@ -301,6 +303,7 @@ std::string channels_below(const Sheet& sheet, const std::vector<std::string>& d
   Sheet plain = sheet;
   plain.findings.clear();
   plain.capture.file.clear();
+  std::erase_if(plain.readings, [](const Reading& r) { return !r.channel; });
   return captures_table({plain}, deciding, deciding, style);
 }
 
@@ -328,17 +331,16 @@ std::string capture_table(const Sheet& sheet, const std::vector<std::string>& de
   const auto put = [&](const std::string& table) {
     if (!table.empty()) tables += "\n" + table;
   };
-  Shown whole = shown_of(sheet, deciding, std::nullopt);
-  add(whole);
   if (channels.size() == 1) {
     // One channel and the whole are one table.
     Sheet flat = sheet;
     for (Reading& r : flat.readings) r.channel.reset();
     Shown all = shown_of(flat, deciding, std::nullopt);
-    conditions.readings.clear();
     add(all);
     put(whole_or_channel(all, style));
   } else {
+    const Shown whole = shown_of(sheet, deciding, std::nullopt);
+    add(whole);
     put(whole_or_channel(whole, style));
     const Rows rows = beside_each_other(sheet, channels, deciding, style);
     if (!rows.empty()) {

@@ -33,7 +33,7 @@ struct Settings {
 std::vector<std::string> tokens_of(const std::string& label) {
   std::vector<std::string> tokens = {""};
   for (const char c : label)
-    if (c == '-' || c == '_' || c == ' ')
+    if ((c == '-' && !tokens.back().empty()) || c == '_' || c == ' ')
       tokens.emplace_back();
     else
       tokens.back() += c;
@@ -94,7 +94,8 @@ const Reading* only(const Sheet& sheet, const std::string& name, std::optional<i
   const Reading* found = nullptr;
   for (const Reading& r : sheet.readings) {
     if (r.name != name || r.channel != channel) continue;
-    if (found != nullptr) return nullptr;
+    // Of edges the first, at -3 dB.
+    if (found != nullptr) return find_condition(*found, "at_db") != nullptr ? found : nullptr;
     found = &r;
   }
   return found;
@@ -309,7 +310,7 @@ std::string captures_table(const std::vector<Sheet>& sheets, const std::vector<s
   if (sheets.empty()) return "";
   std::string text;
   for (const Sheet& sheet : sheets) text += findings_text(answers_of(sheet), style);
-  const ShortNames names = names_of(sheets);
+  const ShortNames names = capture_names(sheets);
   const Settings settings = settings_of(names.labels);
   const std::vector<Row> rows = rows_of(sheets, names.labels, settings);
   std::size_t taken = 2;

@@ -79,7 +79,7 @@ std::string titles(const std::vector<Sheet>& sheets, const std::string& answer, 
   for (const Sheet& sheet : sheets)
     if (std::find(files.begin(), files.end(), sheet.capture.file) == files.end())
       files.push_back(sheet.capture.file);
-  const ShortNames names = names_of(sheets);
+  const ShortNames names = capture_names(sheets);
   std::string of = files.size() == 1 ? files.front() : names.pattern;
   if (files.size() > 1) of += fmt::format("{}{} captures", of.empty() ? "" : ": ", files.size());
   if (!of.empty()) below += (below.empty() ? "" : "  \u00b7  ") + of;
@@ -110,7 +110,7 @@ std::string overall_title(const std::vector<Sheet>& sheets, const std::string& d
     for (const Finding& finding : sheet.findings)
       if (text.empty() && sheets.size() == 1 && finding.severity == Severity::note) text = finding.text;
   if (text.empty()) text = drawn;
-  const std::string of = sheets.size() == 1 ? sheets.front().capture.file : names_of(sheets).pattern;
+  const std::string of = sheets.size() == 1 ? sheets.front().capture.file : capture_names(sheets).pattern;
   if (!of.empty()) text = of + ": " + text;
   const auto most = static_cast<std::size_t>(std::max(20.0, (options.width_px - 60) / kLetterPx));
   return fmt::format(" title {} font ',13' textcolor rgb '{}'", literal(shortened(text, most)), kInk);

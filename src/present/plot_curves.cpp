@@ -35,7 +35,7 @@ struct Drawn {
 
 std::vector<Drawn> chosen(const std::vector<Sheet>& sheets, const CurveStyle& style) {
   std::vector<Drawn> drawn;
-  const ShortNames names = names_of(sheets);
+  const ShortNames names = capture_names(sheets);
   const bool files_differ = std::any_of(sheets.begin(), sheets.end(), [&](const Sheet& sheet) {
     return sheet.capture.file != sheets.front().capture.file;
   });

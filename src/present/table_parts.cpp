@@ -84,10 +84,4 @@ std::vector<std::string> head_lines(const std::string& words, std::size_t column
   return lines;
 }
 
-ShortNames names_of(const std::vector<Sheet>& sheets) {
-  std::vector<std::string> files;
-  for (const Sheet& sheet : sheets) files.push_back(sheet.capture.file);
-  return short_names(files);
-}
-
 }  // namespace wavicon::present_detail

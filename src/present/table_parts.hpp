@@ -36,7 +36,4 @@ enum class Ink { answer, warning, fault, aside };
 /// Words in lines of at most so many columns, for the head of a column.
 [[nodiscard]] std::vector<std::string> head_lines(const std::string& words, std::size_t columns = 14);
 
-/// The files' names without what they share.
-[[nodiscard]] ShortNames names_of(const std::vector<Sheet>& sheets);
-
 }  // namespace wavicon::present_detail

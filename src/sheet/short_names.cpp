@@ -28,6 +28,8 @@ ShortNames labelled(const std::vector<std::string>& files) {
   }
   while (front > 0 && is_word(one[front - 1])) --front;
   while (back > 0 && is_word(one[one.size() - back])) --back;
+  // The sign of a number stays with it: "level--20".
+  if (front > 1 && one[front - 1] == '-' && !is_word(one[front - 2])) --front;
   const bool differ = std::all_of(names.labels.begin(), names.labels.end(),
                                   [&](const std::string& name) { return front + back < name.size(); });
   if (!differ) return names;
@@ -55,6 +57,12 @@ ShortNames short_names(const std::vector<std::string>& files) {
     names.spoken.push_back(bare && !word.empty() ? word + "-" + label : label);
   }
   return names;
+}
+
+ShortNames capture_names(const std::vector<Sheet>& sheets) {
+  std::vector<std::string> files;
+  for (const Sheet& sheet : sheets) files.push_back(sheet.capture.file);
+  return short_names(files);
 }
 
 }  // namespace wavicon

@@ -65,6 +65,16 @@ TEST(CaptureTable, LinesHaveRowsWithWhatTheyAreLikely) {
   EXPECT_HAS(capture_table(sheet, {"line_dbfs", "corner_hz"}), "corner 500.0 Hz");
 }
 
+// Nothing that decides is dropped: edges at several levels, and readings that nothing tells apart.
+TEST(CaptureTable, SeveralOfANameAreAllShown) {
+  Sheet sheet = example();
+  sheet.readings = {reading("corner_hz", 120.1, {{"at_db", -3.0}}),
+                    reading("corner_hz", 168.2, {{"at_db", -1.0}})};
+  EXPECT_HAS(capture_table(sheet, {"corner_hz"}), "at -3 dB at -1 dB\n corner, Hz 120.1 168.2");
+  for (Reading& r : sheet.readings) r.conditions.clear();
+  EXPECT_HAS(capture_table(sheet, {"corner_hz"}), "corner 120.1 Hz\n corner 168.2 Hz");
+}
+
 TEST(CaptureTable, ChannelsStandBesideEachOther) {
   Sheet sheet = example();
   sheet.capture.channels = 2;

@@ -14,6 +14,7 @@ TEST(ShortNames, WhatAllShareStandsOnce) {
   EXPECT_EQ(names.spoken, (Texts{"drive-0", "drive-12"}));
   EXPECT_EQ(names.shared, "tern-drive");
   EXPECT_EQ(names.pattern, "tern-drive-*-b.wav");
+  EXPECT_EQ(short_names({"level--20.wav", "level--40.wav"}).labels, (Texts{"-20", "-40"}));
   // Up to whole words alone, and nothing where one name is part of the other.
   EXPECT_EQ(short_names({"heron.wav", "hero.wav"}).labels, (Texts{"heron", "hero"}));
   EXPECT_EQ(short_names({"a.wav", "a-b.wav"}).labels, (Texts{"a", "a-b"}));

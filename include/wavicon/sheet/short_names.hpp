@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "wavicon/audio/export.hpp"
+#include "wavicon/sheet/sheet.hpp"
 
 namespace wavicon {
 
@@ -19,5 +20,7 @@ struct ShortNames {
 /// Names without their folders, where that tells them apart, and without what all share at both ends, up to
 /// whole words. Of one file its name.
 [[nodiscard]] WAVICON_EXPORT ShortNames short_names(const std::vector<std::string>& files);
+/// Of the files that were captured.
+[[nodiscard]] WAVICON_EXPORT ShortNames capture_names(const std::vector<Sheet>& sheets);
 
 }  // namespace wavicon

@@ -92,9 +92,7 @@ class Clipping : public Measurement {
  private:
   // "clipping point: heron -3.94 dBFS, tern -7.29 dBFS".
   static std::string points_of(const std::vector<Sheet>& sheets) {
-    std::vector<std::string> files;
-    for (const Sheet& sheet : sheets) files.push_back(sheet.capture.file);
-    const ShortNames names = short_names(files);
+    const ShortNames names = capture_names(sheets);
     std::string text;
     for (std::size_t i = 0; i < sheets.size(); ++i)
       if (const Reading* r = find_reading(sheets[i], "clipping_point_dbfs", 0); r != nullptr && r->value)

@@ -107,9 +107,7 @@ class Dynamics : public Measurement {
   // Where 90 % of the way are done, and the answer over all.
   static void mark_times(const std::vector<Sheet>& sheets, const std::string& word, Picture& picture) {
     constexpr double kBehind = 1.8;  // of the longest time to 90 %
-    std::vector<std::string> files;
-    for (const Sheet& sheet : sheets) files.push_back(sheet.capture.file);
-    const ShortNames names = short_names(files);
+    const ShortNames names = capture_names(sheets);
     double longest = 0;
     for (std::size_t i = 0; i < sheets.size(); ++i) {
       const Reading* r = first_of(sheets[i], word + "_90_ms");

@@ -159,16 +159,15 @@ class Null : public Measurement {
  private:
   // "what is left: run-1 -78.9 dB (noise), run-2 -47.4 dB (hum)".
   static std::string depths_of(const std::vector<Sheet>& sheets) {
-    std::vector<std::string> files;
-    for (const Sheet& sheet : sheets) files.push_back(sheet.capture.file);
-    const ShortNames names = short_names(files);
+    const ShortNames names = capture_names(sheets);
     std::string text;
     for (std::size_t i = 0; i < sheets.size(); ++i)
       for (const Reading& r : sheets[i].readings) {
         if (r.name != "null_depth_db" || !r.value) continue;
         const Reading* verdict = find_reading(sheets[i], "verdict", std::nullopt);
-        text += fmt::format("{}{} {:.1f} dB{}", text.empty() ? "what is left: " : ", ", names.spoken[i],
-                            *r.value, verdict == nullptr ? "" : " (" + verdict->text + ")");
+        text +=
+            fmt::format("{}{} {}{:.1f} dB{}", text.empty() ? "what is left: " : ", ", names.spoken[i],
+                        r.bound ? "< " : "", *r.value, verdict == nullptr ? "" : " (" + verdict->text + ")");
         break;
       }
     return text;
