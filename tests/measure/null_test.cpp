@@ -262,6 +262,28 @@ TEST(Null, TheSinkGetsWhatIsLeftAndBAtAsLevel) {
   EXPECT_NEAR(result.channels[0].residual_rms, rms_of(n), 1e-9);
 }
 
+TEST(Null, AGapMovesTheGainByNoMoreThanItsUncertainty) {
+  const double rate = 48000;
+  const Signal x = programme("chamber", rate, 4);
+  const double level = rms_of(x);
+  int told = 0;
+  for (int i = 0; i < 6; ++i) {
+    Signal y =
+        added(scaled(moved(x, 40.25), ratio_from_db(-2)), noise(x.size(), -70 + db_from_ratio(level), 8));
+    const auto at = static_cast<std::ptrdiff_t>((0.3 + 0.56 * i) * rate);
+    std::fill_n(y.begin() + at, static_cast<std::ptrdiff_t>(0.06 * rate), 0.0);
+    const ChannelNull channel = null_of(x, y, rate).channels[0];
+    const double off = std::abs(db_from_ratio(channel.gain) + 2);
+    EXPECT_LE(off, 1.5 * channel.gain_uncertainty_db) << "gap " << i;
+    told += off > 0.02;
+  }
+  EXPECT_GT(told, 3) << "the gaps move the gain";
+  // Without a gap it is what the noise allows.
+  const Signal whole =
+      added(scaled(moved(x, 40.25), ratio_from_db(-2)), noise(x.size(), -70 + db_from_ratio(level), 8));
+  EXPECT_LT(null_of(x, whole, rate).channels[0].gain_uncertainty_db, 0.0005);
+}
+
 TEST(Null, MonoAgainstStereoAndSilentChannels) {
   const Signal& x = programme("voice", 48000, 3);
   const Signal n = noise(x.size(), -60, 4);

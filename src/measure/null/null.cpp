@@ -31,6 +31,8 @@ constexpr int kMostTaps = 2048;          // of the filter: the longest that is s
 constexpr double kPassed = 0.44;         // of the rate: what lies above is lost between the samples
 constexpr double kLossMatters = 0.02;    // power over that of the residual
 constexpr double kSameGain = 1e-13;      // from 1: less is the arithmetic's
+constexpr std::size_t kLeastPieces = 4;  // of which one is left out
+constexpr double kMoreThanChance = 1.5;
 constexpr double kInterpolation = 1e-8;  // what reading between samples leaves, over the programme
 
 [[noreturn]] void refuse(const std::string& what) { throw Error(ErrorCode::bad_argument, what); }
@@ -309,6 +311,8 @@ class Nuller {
       double own = 0, both = 0, other = 0;
     };
     std::vector<Sums> sums(pairs_.size());
+    std::vector<std::vector<Sums>> pieces(pairs_.size());
+    gain_spread_.clear();
     SegmentSpectra spectra;
     const double passed = (whole_ ? 1 : kPassed) * a_.sample_rate_hz();
     double above = 0, rest = 0;
@@ -319,14 +323,18 @@ class Nuller {
           for (std::size_t p = 0; p < pairs_.size(); ++p) {
             const auto a = spectra(x.subspan(static_cast<std::size_t>(pairs_[p].a) * length, length)),
                        b = spectra(y.subspan(p * length, length));
+            Sums& piece = pieces[p].emplace_back();
             for (std::size_t k = 0; k < a.size(); ++k) {
               const double hz = static_cast<double>(k) * bin;
               if (hz > passed) above += std::norm(a[k]);
               if (hz < options_.band_from_hz || hz > std::min(result_.band_to_hz, passed)) continue;
-              sums[p].both += (std::conj(a[k]) * b[k]).real();
-              sums[p].own += std::norm(a[k]);
-              sums[p].other += std::norm(b[k]);
+              piece.both += (std::conj(a[k]) * b[k]).real();
+              piece.own += std::norm(a[k]);
+              piece.other += std::norm(b[k]);
             }
+            sums[p].both += piece.both;
+            sums[p].own += piece.own;
+            sums[p].other += piece.other;
           }
         });
     for (std::size_t p = 0; p < pairs_.size(); ++p) {
@@ -343,11 +351,29 @@ class Nuller {
         rest += std::max(0.0, sums[p].own - 2 * sums[p].both / gain + sums[p].other / (gain * gain));
       channel.polarity = options_.polarity.value_or(gain < 0 ? -1 : 1);
       channel.gain = options_.gain_db ? ratio_from_db(*options_.gain_db) : std::abs(gain);
+      gain_spread_.push_back(spread_over(pieces[p], sums[p]));
       aligned.set_gain(p, channel.gain * channel.polarity);
     }
     // Reading between samples loses what lies just under half the rate. Where that matters it is left out.
     cut_top_ = !whole_ && result_.band_to_hz > kPassed * a_.sample_rate_hz() && above > kLossMatters * rest;
     if (cut_top_) result_.band_to_hz = kCutAt * a_.sample_rate_hz();
+  }
+
+  // Of the gain, as a share of it, by leaving out one piece after the other (the jackknife): a dropout or a
+  // fade in one of them moves the gain by more than its noise says. Nothing of fewer than four.
+  template <class Pieces, class Sums>
+  static double spread_over(const Pieces& pieces, const Sums& sums) {
+    if (pieces.size() < kLeastPieces || sums.both == 0) return 0;
+    const double gain = sums.both / sums.own;
+    double squares = 0;
+    for (const auto& piece : pieces) {
+      const double own = sums.own - piece.own;
+      if (!(own > 0)) return 0;
+      const double moved = (sums.both - piece.both) / own / gain - 1;
+      squares += moved * moved;
+    }
+    const auto count = static_cast<double>(pieces.size());
+    return std::sqrt((count - 1) / count * squares);
   }
 
   void match_response(AlignedReader& aligned) {
@@ -419,7 +445,8 @@ class Nuller {
     const auto frames = static_cast<double>(common().frames()),
                used = std::min(frames, static_cast<double>(kGainSegments * kGainSegment));
     double most = 0;
-    for (ChannelNull& c : result_.channels) {
+    for (std::size_t p = 0; p < pairs_.size(); ++p) {
+      ChannelNull& c = result_.channels[p];
       if (c.silent || result_.equal || c.hz.size() < 2) continue;
       double own = 0, own_rest = 0, moment = 0, moment_rest = 0;
       for (std::size_t k = 0; k < c.hz.size(); ++k) {
@@ -431,8 +458,11 @@ class Nuller {
         moment_rest += turn * turn * x * n;
       }
       const double scale = used / rate * c.hz[1] * 2;
-      if (own > 0 && !options_.gain_db)
-        c.gain_uncertainty_db = 2 * kDbOfAmplitudeShare * std::sqrt(own_rest / scale) / own;
+      if (own > 0 && !options_.gain_db) {
+        const double by_noise = std::sqrt(own_rest / scale) / own,
+                     by_pieces = gain_spread_[p] > kMoreThanChance * by_noise ? gain_spread_[p] : 0;
+        c.gain_uncertainty_db = 2 * kDbOfAmplitudeShare * std::max(by_noise, by_pieces);
+      }
       if (!(moment > most) || !result_.found) continue;
       most = moment;
       const double middle = 0.5 * static_cast<double>(result_.first_frame + result_.end_frame),
@@ -480,6 +510,7 @@ class Nuller {
   FrameRange range_;
   bool whole_ = false;
   bool cut_top_ = false;
+  std::vector<double> gain_spread_;  // of each pair, as a share of its gain
   NullResult result_;
 };
 
