@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstring>
 #include <numbers>
 
 #include "audio/wide.hpp"
@@ -40,6 +41,92 @@ const Phases& phases() {
   return table;
 }
 
+constexpr std::size_t kSide = 8;  // places summed at once
+using Side = double __attribute__((vector_size(kSide * sizeof(double))));
+
+// Highest magnitude at `count` places, a multiple of kSide, of one distance; place n is x[n + 15] … x[n +
+// 16].
+WAVICON_WIDE void highest_of(const double* x, std::size_t count, const double* weights, double* result) {
+  Side highest{}, lowest{};
+  for (std::size_t n = 0; n < count; n += kSide) {
+    Side sum{};
+    for (std::size_t k = 0; k < kTaps; ++k) {
+      Side v;
+      std::memcpy(&v, x + n + k, sizeof v);
+      sum += weights[k] * v;
+    }
+    highest = sum > highest ? sum : highest;
+    lowest = sum < lowest ? sum : lowest;
+  }
+  double most = *result;
+  for (std::size_t i = 0; i < kSide; ++i) most = std::max({most, highest[i], -lowest[i]});
+  *result = most;
+}
+
+// Highest magnitude of samples, a multiple of kSide.
+WAVICON_WIDE double peak_of(const double* x, std::size_t count) {
+  Side highest{}, lowest{};
+  for (std::size_t n = 0; n < count; n += kSide) {
+    Side v;
+    std::memcpy(&v, x + n, sizeof v);
+    highest = v > highest ? v : highest;
+    lowest = v < lowest ? v : lowest;
+  }
+  double most = 0;
+  for (std::size_t i = 0; i < kSide; ++i) most = std::max({most, highest[i], -lowest[i]});
+  return most;
+}
+
+// By how much what lies between samples can exceed them all.
+double most_gained() {
+  static const double most = [] {
+    double largest = 0;
+    for (const auto& weights : phases()) {
+      double sum = 0;
+      for (const double weight : weights) sum += std::abs(weight);
+      largest = std::max(largest, sum);
+    }
+    return largest;
+  }();
+  return most;
+}
+
+constexpr std::size_t kPatch = 64;  // places that are looked at or passed over together
+static_assert(kTaps % kSide == 0 && kPatch % kSide == 0);
+
+// The highest of what was found before and `count` places after x[0] … x[count - 1], from x[-15] to
+// x[count + 15], the samples among them.
+double highest_here(const double* x, std::size_t count, std::size_t places, double found) {
+  const double* first = x - (kBetweenReach - 1);
+  std::array<double, kPatch + kTaps> padded;
+  if (count < kPatch) {
+    std::copy(first, first + count + kTaps - 1, padded.begin());
+    std::fill(padded.begin() + static_cast<std::ptrdiff_t>(count + kTaps - 1), padded.end(), 0.0);
+    first = padded.data();
+  }
+  const double around = peak_of(first, kPatch + kTaps - kSide);
+  double last = 0;
+  for (std::size_t n = kPatch + kTaps - kSide; n + 1 < kPatch + kTaps; ++n)
+    last = std::max(last, std::abs(first[n]));
+  if (count == kPatch)
+    found = std::max(found, peak_of(x, kPatch));
+  else
+    for (std::size_t n = 0; n < count; ++n) found = std::max(found, std::abs(x[n]));
+  if (places == 1 || std::max(around, last) * most_gained() <= found) return found;
+  // What lies behind a short patch is no place.
+  const std::size_t whole = count / kSide * kSide;
+  for (std::size_t p = 0; p < 3; ++p) {
+    if (places == 2 && p != 1) continue;
+    highest_of(first, whole, phases()[p].data(), &found);
+    for (std::size_t n = whole; n < count; ++n) {
+      double sum = 0;
+      for (std::size_t k = 0; k < kTaps; ++k) sum += phases()[p][k] * first[n + k];
+      found = std::max(found, std::abs(sum));
+    }
+  }
+  return found;
+}
+
 // Four places at once, so that the sums run side by side.
 WAVICON_WIDE void sums(const double* x, const double* weights, double* result) {
   double lane[kLanes] = {};
@@ -70,6 +157,45 @@ std::pair<double, std::size_t> highest_between(std::span<const double> samples) 
         if (std::abs(found[i]) > highest.first) highest = {std::abs(found[i]), at + i};
     }
   }
+  return highest;
+}
+
+namespace {
+
+std::size_t places_at(double rate) {
+  constexpr double kFourBelowHz = 80000, kTwoBelowHz = 176000;
+  return rate < kFourBelowHz ? 4 : rate < kTwoBelowHz ? 2 : 1;
+}
+
+}  // namespace
+
+TruePeakMeter::TruePeakMeter(double sample_rate_hz)
+    : places_(places_at(sample_rate_hz)), held_(kBetweenReach - 1, 0.0) {}
+
+void TruePeakMeter::lead_in(std::span<const double> before) {
+  const std::size_t count = std::min(before.size(), kBetweenReach - 1);
+  std::copy(before.end() - static_cast<std::ptrdiff_t>(count), before.end(),
+            held_.end() - static_cast<std::ptrdiff_t>(count));
+}
+
+void TruePeakMeter::push(std::span<const double> samples) {
+  held_.insert(held_.end(), samples.begin(), samples.end());
+  std::size_t at = kBetweenReach - 1;
+  for (; at + kPatch + kBetweenReach <= held_.size(); at += kPatch)
+    highest_ = highest_here(held_.data() + at, kPatch, places_, highest_);
+  held_.erase(held_.begin(), held_.begin() + static_cast<std::ptrdiff_t>(at - (kBetweenReach - 1)));
+}
+
+double TruePeakMeter::highest(std::span<const double> after) const {
+  std::vector<double> rest = held_;
+  const std::size_t own = rest.size() - (kBetweenReach - 1);
+  const std::size_t behind = std::min(after.size(), kBetweenReach);
+  rest.insert(rest.end(), after.begin(), after.begin() + static_cast<std::ptrdiff_t>(behind));
+  rest.resize(kBetweenReach - 1 + own + kBetweenReach, 0.0);
+  double highest = highest_;
+  for (std::size_t done = 0; done < own; done += kPatch)
+    highest =
+        highest_here(rest.data() + kBetweenReach - 1 + done, std::min(kPatch, own - done), places_, highest);
   return highest;
 }
 

@@ -21,7 +21,7 @@ const std::map<std::string, std::set<std::string>> kMayUse = {
     {"stimulus", {"audio", "toml++/"}},
     {"sheet", {"audio"}},
     {"intake", {"audio", "stimulus", "sheet"}},
-    {"measure", {"audio", "stimulus", "intake", "sheet", "ebur128.h"}},
+    {"measure", {"audio", "stimulus", "intake", "sheet"}},
     {"file",
      {"audio", "stimulus", "sheet", "intake", "sndfile.h", "nlohmann/", "unistd.h", "fcntl.h", "sys/stat.h"}},
     {"path",

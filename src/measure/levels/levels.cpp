@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/measure/levels/levels.hpp"
 
-#include <ebur128.h>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -11,7 +10,9 @@
 #include "audio/wide.hpp"
 #include "measure/common/frame_range.hpp"
 #include "measure/levels/levels_of.hpp"
+#include "measure/levels/loudness_meter.hpp"
 #include "measure/levels/stretches.hpp"
+#include "wavicon/audio/between_samples.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/student.hpp"
@@ -21,12 +22,8 @@ namespace wavicon {
 namespace {
 
 constexpr std::size_t kBlock = 4096;  // frames read at once: they stay in the cache
-constexpr double kMomentaryS = 0.4, kShortTermS = 3, kStepS = 0.1;
-
-struct DestroyState {
-  void operator()(ebur128_state* state) const noexcept { ebur128_destroy(&state); }
-};
-using State = std::unique_ptr<ebur128_state, DestroyState>;
+constexpr double kShortTermS = 3, kStepS = 0.1;
+constexpr std::size_t kMomentarySteps = 4, kShortTermSteps = 30;
 
 constexpr std::size_t kApart = 4;  // momentary loudnesses that share no sound
 constexpr double kStillLu = 3;     // either way
@@ -115,10 +112,11 @@ struct LevelMeter::Impl {
   std::vector<ChannelLevels> channels;
   std::vector<double> square, plain, hop_square;  // running sums of each channel
   std::optional<measure_detail::Stretches> stretches;
-  std::vector<std::vector<double>> hops;  // Σx² of each hop
-  State state;
+  std::vector<std::vector<double>> hops;               // Σx² of each hop
+  std::optional<measure_detail::LoudnessMeter> meter;  ///< none: not asked for, or not defined at this rate
+  std::vector<TruePeakMeter> true_peaks;               ///< of each channel; none when not asked for
   Loudness loudness;
-  std::vector<double> interleaved;
+  std::vector<double> after;       ///< of each channel: what lies behind a stretch of something longer
   std::optional<StreamGate> gate;  ///< none for samples whose capture has been judged
   bool finished = false;
 
@@ -135,17 +133,10 @@ struct LevelMeter::Impl {
       stretches->add(c, sums.square, sums.plain, sums.highest);
     }
     stretches->advance(static_cast<std::int64_t>(count));
-    if (state) {
-      interleaved.resize(count * channels.size());
-      for (std::size_t c = 0; c < channels.size(); ++c)
-        for (std::size_t n = 0; n < count; ++n)
-          interleaved[n * channels.size() + c] = planar[c * length + from + n];
-      if (ebur128_add_frames_double(state.get(), interleaved.data(), count) != EBUR128_SUCCESS)
-        throw Error(ErrorCode::bad_input, "loudness: out of memory");
-    }
+    if (meter) meter->add(planar, length, from, count);
     frame += static_cast<std::int64_t>(count);
     if (frame % hop == 0) end_hop();
-    if (state && options.loudness && frame % step == 0) look();
+    if (meter && frame % step == 0) look();
   }
 
   void end_hop() {
@@ -153,12 +144,9 @@ struct LevelMeter::Impl {
   }
 
   void look() {
-    const double seconds = static_cast<double>(frame) / rate;
-    double lufs = 0;
-    if (seconds >= kMomentaryS - 1e-6 && ebur128_loudness_momentary(state.get(), &lufs) == EBUR128_SUCCESS)
-      loudness.momentary_lufs.push_back(lufs);
-    if (seconds >= kShortTermS - 1e-6 && ebur128_loudness_shortterm(state.get(), &lufs) == EBUR128_SUCCESS)
-      loudness.short_term_lufs.push_back(lufs);
+    meter->end_step();
+    if (const auto lufs = meter->of_last(kMomentarySteps)) loudness.momentary_lufs.push_back(*lufs);
+    if (const auto lufs = meter->of_last(kShortTermSteps)) loudness.short_term_lufs.push_back(*lufs);
   }
 
   [[noreturn]] void refuse(std::span<const double> x, std::size_t channel) const {
@@ -178,8 +166,10 @@ struct LevelMeter::Impl {
     if (const auto of = stretches->uncertainty(c))
       levels.uncertainty = {kDbOfPowerShare * of->mean_square, db_from_ratio(1 + of->highest), of->mean};
     if (options.true_peak) {
-      ebur128_true_peak(state.get(), static_cast<unsigned>(c), &levels.true_peak);
-      levels.true_peak = std::max(levels.true_peak, levels.peak);
+      const std::size_t behind = after.size() / channels.size();
+      const double highest =
+          true_peaks[c].highest(std::span<const double>(after).subspan(c * behind, behind));
+      levels.true_peak = std::max(highest, levels.peak);
     }
     const auto each =
         static_cast<std::size_t>(std::max<long>(1, std::lround(options.window_s / options.hop_s)));
@@ -224,16 +214,9 @@ LevelMeter::LevelMeter(int channel_count, double sample_rate_hz, const LevelsOpt
   impl.hop_square.resize(count);
   impl.hops.resize(count);
   impl.stretches.emplace(count);
-  if (!options.loudness && !options.true_peak) return;
-  int mode = 0;
-  if (options.loudness) mode |= EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_S | EBUR128_MODE_M;
-  if (options.true_peak) mode |= EBUR128_MODE_TRUE_PEAK;
-  impl.state.reset(
-      ebur128_init(static_cast<unsigned>(channel_count), static_cast<unsigned long>(sample_rate_hz), mode));
-  if (!impl.state)
-    fail(fmt::format(
-        "loudness is not defined for {} channels at {:g} Hz (up to 64 channels, 16 Hz to 2.8 MHz)",
-        channel_count, sample_rate_hz));
+  if (options.true_peak) impl.true_peaks.assign(count, TruePeakMeter(sample_rate_hz));
+  impl.loudness.defined = sample_rate_hz >= measure_detail::kLeastLoudnessRateHz;
+  if (options.loudness && impl.loudness.defined) impl.meter.emplace(channel_count, sample_rate_hz);
 }
 LevelMeter::~LevelMeter() = default;
 LevelMeter::LevelMeter(LevelMeter&&) noexcept = default;
@@ -248,6 +231,8 @@ void LevelMeter::push(std::span<const double> planar) {
                             impl.channels.size()));
   if (impl.gate) impl.gate->push(planar);
   const std::size_t length = planar.size() / impl.channels.size();
+  for (std::size_t c = 0; c < impl.true_peaks.size(); ++c)
+    impl.true_peaks[c].push(planar.subspan(c * length, length));
   for (std::size_t done = 0; done < length;) {
     auto count = static_cast<std::int64_t>(length - done);
     count = std::min({count, impl.hop - impl.frame % impl.hop, impl.step - impl.frame % impl.step,
@@ -265,14 +250,10 @@ LevelsResult LevelMeter::finish() {
   if (impl.gate) findings = impl.gate->finish();
   for (std::size_t c = 0; c < impl.channels.size(); ++c) impl.finish_channel(c);
   Loudness& l = impl.loudness;
-  if (impl.options.loudness) {
-    double value = 0;
-    if (ebur128_loudness_global(impl.state.get(), &value) == EBUR128_SUCCESS)
-      l.integrated_lufs = finite(value);
+  if (impl.meter) {
+    l.integrated_lufs = impl.meter->integrated_lufs();
     const bool long_enough = static_cast<double>(impl.frame) / impl.rate >= kShortTermS;
-    if (long_enough && l.integrated_lufs &&
-        ebur128_loudness_range(impl.state.get(), &value) == EBUR128_SUCCESS)
-      l.range_lu = value;
+    if (long_enough && l.integrated_lufs) l.range_lu = impl.meter->range_lu();
     auto highest = [](const std::vector<double>& values) {
       return values.empty() ? std::nullopt : finite(*std::max_element(values.begin(), values.end()));
     };
@@ -296,9 +277,22 @@ LevelsResult LevelMeter::finish() {
 LevelsResult measure_detail::levels_of(AudioSource& source, const LevelsOptions& options) {
   const auto range = measure_detail::frame_range(source, options.from_s, options.to_s);
   LevelMeter meter(source.channel_count(), source.sample_rate_hz(), options, LevelMeter::Judged{});
-  std::vector<double> scratch(kBlock * static_cast<std::size_t>(source.channel_count()));
+  const auto channels = static_cast<std::size_t>(source.channel_count());
+  std::vector<double> scratch(kBlock * channels);
+  // A stretch of something longer does not begin and end with silence.
+  std::vector<double> around(kBetweenReach * channels);
+  if (options.true_peak) {
+    source.read(range.first - static_cast<std::int64_t>(kBetweenReach), around);
+    for (std::size_t c = 0; c < channels; ++c)
+      meter.impl_->true_peaks[c].lead_in(
+          std::span<const double>(around).subspan(c * kBetweenReach, kBetweenReach));
+  }
   for_each_block(source, range.first, range.end, scratch,
                  [&](std::int64_t, std::span<const double> planar, std::int64_t) { meter.push(planar); });
+  if (options.true_peak) {
+    source.read(range.end, around);
+    meter.impl_->after = around;
+  }
   return meter.finish();
 }
 

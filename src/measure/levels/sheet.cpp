@@ -73,8 +73,9 @@ class Builder {
     const double seconds = static_cast<double>(result_.frames) / result_.sample_rate_hz;
     if (!l.integrated_lufs)
       say(Severity::note, FindingCode::too_short, std::nullopt,
-          seconds < 0.4 ? "too short for loudness: it needs 0.4 s"
-                        : "nothing is louder than -70 LUFS: there is no integrated loudness");
+          !l.defined ? "there is no loudness at rates below 4 kHz: the standard's filter has no place there"
+          : seconds < 0.4 ? "too short for loudness: it needs 0.4 s"
+                          : "nothing is louder than -70 LUFS: there is no integrated loudness");
     else if (seconds < 3)
       say(Severity::note, FindingCode::too_short, std::nullopt,
           "too short for a loudness range and a short-term loudness: they need 3 s");
