@@ -3,10 +3,12 @@
 #include <array>
 #include <bit>
 #include <cmath>
-#include <complex>
 #include <map>
+#include <optional>
 #include <vector>
 
+#include "audio/wide.hpp"
+#include "inverse_transform.hpp"
 #include "renderers.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/elementary.hpp"
@@ -21,7 +23,7 @@ constexpr double kScannedS =
 
 // Twelve uniform numbers of 16 bits, summed: mean 0, variance 1, Gaussian but for its ends at ±6, and the
 // same bits on every machine.
-double nearly_gaussian(std::uint64_t seed, std::uint64_t stream, std::uint64_t index) {
+inline double nearly_gaussian(std::uint64_t seed, std::uint64_t stream, std::uint64_t index) {
   std::int64_t sum = 0;
   for (std::uint64_t i = 0; i < 3; ++i) {
     const std::uint64_t bits = random_bits(seed, stream, 3 * index + i);
@@ -31,29 +33,10 @@ double nearly_gaussian(std::uint64_t seed, std::uint64_t stream, std::uint64_t i
   return (static_cast<double>(sum) - 12 * 32767.5) / 65536.0;
 }
 
-// Transform of radix 2 in place, Σ x[k]·e^{+2πi·k·n/N}. Our own because a library's order of additions
-// depends on the processor, and a recipe gives the same bytes on all of them.
-void inverse_transform(std::vector<std::complex<double>>& x,
-                       const std::vector<std::complex<double>>& rotors) {
-  const std::size_t length = x.size();
-  for (std::size_t i = 1, j = 0; i < length; ++i) {
-    std::size_t bit = length >> 1;
-    for (; (j & bit) != 0; bit >>= 1) j ^= bit;
-    j |= bit;
-    if (i < j) std::swap(x[i], x[j]);
-  }
-  for (std::size_t half = 1; half < length; half *= 2) {
-    const std::size_t stride = length / (2 * half);
-    for (std::size_t start = 0; start < length; start += 2 * half)
-      for (std::size_t k = 0; k < half; ++k) {
-        const std::complex<double> rotor = rotors[k * stride];
-        std::complex<double>&a = x[start + k], &b = x[start + k + half];
-        const std::complex<double> turned(rotor.real() * b.real() - rotor.imag() * b.imag(),
-                                          rotor.real() * b.imag() + rotor.imag() * b.real());
-        b = a - turned;
-        a += turned;
-      }
-  }
+// Numbers first, first + step, … of it.
+WAVICON_WIDE void write_gaussian(std::uint64_t seed, std::uint64_t stream, std::uint64_t first,
+                                 std::uint64_t step, double* out, std::size_t count) {
+  for (std::size_t i = 0; i < count; ++i) out[i] = nearly_gaussian(seed, stream, first + step * i);
 }
 
 struct Band {
@@ -99,15 +82,6 @@ std::vector<double> spectral_gains(const Noise& p, double rate, std::size_t leng
   return gains;
 }
 
-std::vector<std::complex<double>> rotors_of(std::size_t length) {
-  std::vector<std::complex<double>> rotors;
-  for (std::size_t k = 0; k < length / 2; ++k) {
-    const auto phase = phase_from_cycles(static_cast<double>(k) / static_cast<double>(length));
-    rotors.emplace_back(cosine(phase), sine(phase));
-  }
-  return rotors;
-}
-
 // Unscaled noise of one channel, variance 1 in expectation.
 class Source {
  public:
@@ -119,8 +93,7 @@ class WhiteSource : public Source {
  public:
   explicit WhiteSource(std::uint64_t seed) : seed_(seed) {}
   void write(std::int64_t first, std::uint64_t stream, std::span<double> out) override {
-    for (std::size_t i = 0; i < out.size(); ++i)
-      out[i] = nearly_gaussian(seed_, stream, static_cast<std::uint64_t>(first) + i);
+    write_gaussian(seed_, stream, static_cast<std::uint64_t>(first), 1, out.data(), out.size());
   }
 
  private:
@@ -136,7 +109,12 @@ class ShapedSource : public Source {
         length_(std::bit_ceil(static_cast<std::size_t>(kBlockS * rate))),
         hop_(length_ / 2),
         gains_(spectral_gains(p, rate, length_, p.colour != "pink", true)),
-        rotors_(rotors_of(length_)) {}
+        transform_(length_),
+        window_(length_) {
+    for (std::size_t n = 0; n < length_; ++n)
+      window_[n] =
+          sine(phase_from_cycles((static_cast<double>(n) + 0.5) / (2.0 * static_cast<double>(length_))));
+  }
 
   void write(std::int64_t first, std::uint64_t stream, std::span<double> out) override {
     for (std::size_t i = 0; i < out.size();) {
@@ -174,21 +152,26 @@ class ShapedSource : public Source {
   }
 
   void fill(Pair& pair, std::uint64_t number, std::uint64_t stream) {
-    spectrum_.resize(length_);
-    for (std::size_t k = 0; k < length_; ++k) {
-      const double gain = gains_[std::min(k, length_ - k)];
-      const std::uint64_t index = 2 * (number * length_ + k);
-      spectrum_[k] = gain == 0 ? std::complex<double>(0)
-                               : std::complex(gain * nearly_gaussian(seed_, stream, index),
-                                              gain * nearly_gaussian(seed_, stream, index + 1));
+    const auto real = transform_.real(), imaginary = transform_.imaginary();
+    constexpr std::size_t kPiece = 256;
+    std::array<double, kPiece> first{}, second{};
+    for (std::size_t start = 0; start < length_; start += kPiece) {
+      const std::size_t count = std::min(kPiece, length_ - start);
+      const std::uint64_t index = 2 * (number * length_ + start);
+      write_gaussian(seed_, stream, index, 2, first.data(), count);
+      write_gaussian(seed_, stream, index + 1, 2, second.data(), count);
+      for (std::size_t i = 0; i < count; ++i) {
+        const std::size_t k = start + i, place = transform_.place_of(k);
+        const double gain = gains_[std::min(k, length_ - k)];
+        real[place] = gain == 0 ? 0 : gain * first[i];
+        imaginary[place] = gain == 0 ? 0 : gain * second[i];
+      }
     }
-    inverse_transform(spectrum_, rotors_);
+    transform_.execute();
     pair.samples.resize(2 * length_);
     for (std::size_t n = 0; n < length_; ++n) {
-      const double window =
-          sine(phase_from_cycles((static_cast<double>(n) + 0.5) / (2.0 * static_cast<double>(length_))));
-      pair.samples[n] = window * spectrum_[n].real();
-      pair.samples[length_ + n] = window * spectrum_[n].imag();
+      pair.samples[n] = window_[n] * real[n];
+      pair.samples[length_ + n] = window_[n] * imaginary[n];
     }
     pair.number = number;
     pair.stream = stream;
@@ -198,7 +181,8 @@ class ShapedSource : public Source {
   std::uint64_t seed_;
   std::size_t length_, hop_;
   std::vector<double> gains_;
-  std::vector<std::complex<double>> rotors_, spectrum_;
+  InverseTransform transform_;
+  std::vector<double> window_;
   std::array<Pair, 3> pairs_;
   std::uint64_t uses_ = 0;
 };
@@ -222,14 +206,17 @@ class PeriodicSource : public Source {
   const std::vector<double>& period_of(std::uint64_t stream) {
     std::vector<double>& period = periods_[stream];
     if (!period.empty()) return period;
-    std::vector<std::complex<double>> spectrum(length_);
+    InverseTransform transform(length_);
+    const auto real = transform.real(), imaginary = transform.imaginary();
     for (std::size_t k = 1; k < length_ / 2; ++k) {
       const Phase phase = random_bits(seed_, stream, k);
-      spectrum[k] = {gains_[k] * cosine(phase), gains_[k] * sine(phase)};
-      spectrum[length_ - k] = std::conj(spectrum[k]);
+      const double along = gains_[k] * cosine(phase), across = gains_[k] * sine(phase);
+      real[transform.place_of(k)] = real[transform.place_of(length_ - k)] = along;
+      imaginary[transform.place_of(k)] = across;
+      imaginary[transform.place_of(length_ - k)] = -across;
     }
-    inverse_transform(spectrum, rotors_of(length_));
-    for (const auto& value : spectrum) period.push_back(value.real());
+    transform.execute();
+    period.assign(real.begin(), real.end());
     return period;
   }
 
@@ -245,34 +232,43 @@ class NoiseRenderer : public Renderer {
       : independent_(p.independent),
         frames_(std::max<std::int64_t>(1, frames_of(p.seconds, rate))),
         fade_in_(frames_of(p.fade_in_s, rate)),
-        fade_out_(frames_of(p.fade_out_s, rate)) {
+        fade_out_(frames_of(p.fade_out_s, rate)),
+        level_(ratio_from_db(p.level_dbfs)) {
     if (p.period_s)
       source_ = std::make_unique<PeriodicSource>(p, rate);
     else if (is_plain_white(p))
       source_ = std::make_unique<WhiteSource>(static_cast<std::uint64_t>(p.seed));
     else
       source_ = std::make_unique<ShapedSource>(p, rate);
-    const bool peak = p.level_as == "peak";
-    const bool scan = peak || p.seconds <= kScannedS;
-    for (int c = 0; c < (independent_ ? channel_count : 1); ++c)
-      gains_.push_back(ratio_from_db(p.level_dbfs) / (p.period_s && !peak ? 1.0
-                                                      : scan ? measure(static_cast<std::uint64_t>(c), peak)
-                                                             : 1.0));
+    peak_ = p.level_as == "peak";
+    scan_ = peak_ || (!p.period_s && p.seconds <= kScannedS);
+    gains_.resize(static_cast<std::size_t>(independent_ ? channel_count : 1));
   }
 
   std::int64_t frames() const override { return frames_; }
   void add(std::int64_t first, int channel, double gain, std::span<double> out) override {
     const int stream = independent_ ? channel : 0;
+    const double scale = gain * gain_of(static_cast<std::size_t>(stream));
     scratch_.resize(out.size());
     source_->write(first, static_cast<std::uint64_t>(stream), scratch_);
-    const double scale = gain * gains_[static_cast<std::size_t>(stream)];
     for (std::size_t i = 0; i < out.size(); ++i) {
       const std::int64_t n = first + static_cast<std::int64_t>(i);
+      if (n >= fade_in_ && frames_ - 1 - n >= fade_out_) {
+        out[i] += scale * scratch_[i];
+        continue;
+      }
       out[i] += scale * scratch_[i] * fade_gain(n, fade_in_) * fade_gain(frames_ - 1 - n, fade_out_);
     }
   }
 
  private:
+  // Found when the first sample is asked for: who only looks for marks needs none.
+  double gain_of(std::size_t stream) {
+    auto& gain = gains_[stream];
+    if (!gain) gain = level_ / (scan_ ? measure(static_cast<std::uint64_t>(stream), peak_) : 1.0);
+    return *gain;
+  }
+
   // RMS or peak of the noise as it will be, so that the level is met and not only expected.
   double measure(std::uint64_t stream, bool peak) {
     constexpr std::int64_t kBlock = 16384;
@@ -292,7 +288,9 @@ class NoiseRenderer : public Renderer {
   bool independent_;
   std::int64_t frames_, fade_in_, fade_out_;
   std::unique_ptr<Source> source_;
-  std::vector<double> gains_;
+  double level_;
+  bool peak_ = false, scan_ = false;
+  std::vector<std::optional<double>> gains_;  // of each stream
   std::vector<double> scratch_;
 };
 
