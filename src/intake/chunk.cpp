@@ -16,34 +16,46 @@ constexpr std::size_t kLanes = 4;  // doubles side by side
 // Sums and highest values run in lanes of their own, each in one register.
 using Lanes = double __attribute__((vector_size(kLanes * sizeof(double))));
 using Masks = std::int64_t __attribute__((vector_size(kLanes * sizeof(double))));
+using Bits = std::uint64_t __attribute__((vector_size(kLanes * sizeof(double))));
 
+// Two runs of lanes, each of which waits for itself alone; the sum keeps to one order.
 WAVICON_WIDE void look(const double* x, ChunkFacts* facts) {
-  Lanes sum{}, peak{}, jump{};
-  Masks equal{}, no_anchor = Masks{} - 1;
-  for (std::size_t n = 0; n < kChunk; n += kLanes) {
-    const double* at = x + n;
-    Lanes now, one, two, three;
-    std::memcpy(&now, at, sizeof now);
-    std::memcpy(&one, at - 1, sizeof one);
-    std::memcpy(&two, at - 2, sizeof two);
-    std::memcpy(&three, at - 3, sizeof three);
-    const Masks bits = reinterpret_cast<Masks>(now), magnitude = bits & std::int64_t{0x7FFFFFFFFFFFFFFF};
-    const Lanes size = reinterpret_cast<Lanes>(magnitude);
-    const Lanes change = (now - three) - 3.0 * (one - two);
-    const Lanes steep =
-        reinterpret_cast<Lanes>(reinterpret_cast<Masks>(change) & std::int64_t{0x7FFFFFFFFFFFFFFF});
-    sum += now;
-    peak = size > peak ? size : peak;
-    jump = steep > jump ? steep : jump;
-    equal |= (now == one) & (one == two);
-    // Shifts of what is below zero bring in ones; these are cut off with the rest.
-    no_anchor &= ((bits >> 29 ^ bits >> 37 ^ bits >> 44) & static_cast<std::int64_t>(kAnchorBits)) != 0;
+  constexpr std::uint64_t kMagnitude = 0x7FFFFFFFFFFFFFFF;
+  Lanes sum{}, peak[2] = {}, jump[2] = {};
+  Masks equal[2] = {}, anchors[2] = {}, bit = Masks{} + 1;
+  for (std::size_t n = 0; n < kChunk; n += 2 * kLanes) {
+    for (std::size_t side = 0; side < 2; ++side) {
+      const double* at = x + n + side * kLanes;
+      Lanes now, one, two, three;
+      std::memcpy(&now, at, sizeof now);
+      std::memcpy(&one, at - 1, sizeof one);
+      std::memcpy(&two, at - 2, sizeof two);
+      std::memcpy(&three, at - 3, sizeof three);
+      const Bits bits = reinterpret_cast<Bits>(now);
+      const Lanes size = reinterpret_cast<Lanes>(bits & kMagnitude);
+      const Lanes change = (now - three) - 3.0 * (one - two);
+      const Lanes steep = reinterpret_cast<Lanes>(reinterpret_cast<Bits>(change) & kMagnitude);
+      sum += now;
+      peak[side] = size > peak[side] ? size : peak[side];
+      jump[side] = steep > jump[side] ? steep : jump[side];
+      equal[side] |= (now == one) & (one == two);
+      anchors[side] |= (((bits ^ bits >> 8 ^ bits >> 15) & kAnchorBits) == 0) & bit;
+    }
+    bit += bit;
   }
   facts->sum = (sum[0] + sum[1]) + (sum[2] + sum[3]);
-  facts->peak = std::max({peak[0], peak[1], peak[2], peak[3]});
-  facts->jump = std::max({jump[0], jump[1], jump[2], jump[3]});
-  facts->three_equal = (equal[0] | equal[1] | equal[2] | equal[3]) != 0;
-  facts->anchors = (no_anchor[0] & no_anchor[1] & no_anchor[2] & no_anchor[3]) == 0;
+  const Lanes top = peak[0] > peak[1] ? peak[0] : peak[1], steepest = jump[0] > jump[1] ? jump[0] : jump[1];
+  const Masks same = equal[0] | equal[1];
+  facts->peak = std::max(std::max(top[0], top[1]), std::max(top[2], top[3]));
+  facts->jump = std::max(std::max(steepest[0], steepest[1]), std::max(steepest[2], steepest[3]));
+  facts->three_equal = (same[0] | same[1] | same[2] | same[3]) != 0;
+  // Bit i of a lane stands for sample 2·kLanes·i, and so on: eight of them, a byte of the result each.
+  facts->anchors = 0;
+  for (std::size_t side = 0; side < 2; ++side)
+    for (std::size_t k = 0; k < kLanes; ++k)
+      for (auto left = static_cast<std::uint64_t>(anchors[side][k]); left != 0; left &= left - 1)
+        facts->anchors |= std::uint64_t{1} << (2 * kLanes * static_cast<std::size_t>(std::countr_zero(left)) +
+                                               side * kLanes + k);
 }
 
 WAVICON_WIDE void join_codes(const double* x, std::int32_t* any, std::int32_t* all, std::int32_t* misfit) {

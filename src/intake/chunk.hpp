@@ -2,7 +2,6 @@
 #pragma once
 // What a short run of samples shows at one look: cheap enough for every sample of a long capture. Internal.
 
-#include <bit>
 #include <cstddef>
 #include <cstdint>
 
@@ -16,15 +15,12 @@ struct ChunkFacts {
   double peak = 0;           ///< highest magnitude
   double jump = 0;           ///< highest magnitude of the third difference, which a smooth signal keeps small
   bool three_equal = false;  ///< a sample equals the two before it
-  bool anchors = false;      ///< a sample is an anchor
+  std::uint64_t anchors = 0;  ///< bit k: sample k is an anchor
 };
 
-/// A sample whose bits, scrambled, begin with zeros: one in 64, the same ones in every copy of a signal.
-inline constexpr std::uint64_t kAnchorBits = 63;
-[[nodiscard]] inline bool is_anchor(double sample) noexcept {
-  const auto bits = std::bit_cast<std::uint64_t>(sample);
-  return ((bits >> 29 ^ bits >> 37 ^ bits >> 44) & kAnchorBits) == 0;
-}
+/// A sample is an anchor when its bits, scrambled, hold zeros here: one in 64, the same ones in every copy of
+/// a signal.
+inline constexpr std::uint64_t kAnchorBits = std::uint64_t{63} << 29;
 
 /// @param x  kChunk samples; three before them can be read.
 [[nodiscard]] ChunkFacts examine(const double* x) noexcept;

@@ -23,6 +23,9 @@ namespace {
 using namespace intake_detail;
 
 constexpr std::size_t kHeld = 16 * kChunk;  // frames collected before they are looked at
+// Frames that a channel keeps: those that are looked back at and those that are collected, a whole number of
+// the latter.
+constexpr std::size_t kKept = ((RepeatFinder::kLookedBack + kHeld) / kHeld + 1) * kHeld;
 constexpr double kLoud = 0.7;        // a steady sine below this stays within full scale between its samples
 constexpr double kOver = 1.0005;     // 0.004 dB: what the interpolation itself may be off
 constexpr double kJumpSteps = 64;    // of the format: dither jumps by 8
@@ -68,6 +71,8 @@ struct FlatTop {
 
 // One channel's state.
 struct ChannelMeter {
+  // A ring of kKept frames, and before it the kHistory frames that lie before its first one.
+  std::vector<double> samples = std::vector<double>(kHistory + kKept, 0.0);
   ChannelHealth health;
   RunFollower runs;
   JumpFinder jumps;
@@ -79,12 +84,11 @@ struct ChannelMeter {
   double group_sum = 0, group_squares = 0;  // of means over kGroupS
   std::size_t group_chunks = 0, groups = 0, chunks_per_group;
   double last_peak = 0;
-  std::vector<double> samples = std::vector<double>(kHistory + kHeld + kChunk, 0.0);
 
   ChannelMeter(const RunLimits& limits, double rate)
       : runs(limits, health),
         jumps(rate, std::max(kLeastJump, kJumpSteps * limits.step)),
-        repeats(kRepeatSteps * limits.step),
+        repeats(kRepeatSteps * limits.step, samples.data() + kHistory, kKept),
         chunks_per_group(std::max<std::size_t>(1, static_cast<std::size_t>(kGroupS * rate / kChunk))) {}
 
   void add_sum(double chunk_sum) {
@@ -132,20 +136,23 @@ struct HealthMeter::Impl {
     for (int c = 0; c < channel_count; ++c) channels.emplace_back(limits, rate);
   }
 
+  // Of what is collected, in the ring.
+  [[nodiscard]] std::size_t place() const { return static_cast<std::size_t>(frame) % kKept; }
+
   void look() {
     for (ChannelMeter& m : channels) {
       look(m);
       compare(m, channels.front());
     }
-    for (ChannelMeter& m : channels)
-      std::copy(m.samples.begin() + static_cast<std::ptrdiff_t>(held),
-                m.samples.begin() + static_cast<std::ptrdiff_t>(held + kHistory), m.samples.begin());
     frame += static_cast<std::int64_t>(held);
     held = 0;
+    if (place() != 0) return;
+    for (ChannelMeter& m : channels)
+      std::copy(m.samples.end() - static_cast<std::ptrdiff_t>(kHistory), m.samples.end(), m.samples.begin());
   }
 
   void look(ChannelMeter& m) {
-    double* x = m.samples.data() + kHistory;
+    double* x = m.samples.data() + kHistory + place();
     std::size_t n = 0;
     for (; n + kChunk <= held; n += kChunk) take_chunk(m, x + n, frame + static_cast<std::int64_t>(n));
     if (n == held) return;
@@ -219,7 +226,7 @@ struct HealthMeter::Impl {
   }
 
   void compare(ChannelMeter& m, const ChannelMeter& first) const {
-    const double *x = m.samples.data() + kHistory, *y = first.samples.data() + kHistory;
+    const double *x = m.samples.data() + kHistory + place(), *y = first.samples.data() + kHistory + place();
     ChannelHealth& h = m.health;
     if (h.same_as_first && &m != &first) h.same_as_first = std::equal(x, x + held, y);
     if (h.inverse_of_first)
@@ -247,7 +254,7 @@ void HealthMeter::push(std::span<const double> planar) {
     const std::size_t count = std::min(kHeld - impl.held, length - done);
     for (std::size_t c = 0; c < impl.channels.size(); ++c)
       std::copy_n(planar.data() + c * length + done, count,
-                  impl.channels[c].samples.data() + kHistory + impl.held);
+                  impl.channels[c].samples.data() + kHistory + impl.place() + impl.held);
     impl.held += count;
     done += count;
     if (impl.held == kHeld) impl.look();

@@ -8,13 +8,11 @@
 namespace wavicon::intake_detail {
 namespace {
 
-constexpr std::size_t kRing = 32768;          // frames that can be looked back at
 constexpr std::int64_t kLongestBlock = 8192;  // frames
 constexpr std::int64_t kShortestBlock = 64;   // frames: a shorter one is what a tone does by itself
 constexpr std::int64_t kMostCopies = 3;       // of one block in a row; more is a signal with a period
 constexpr std::int64_t kChanceEqual = 3;      // frames that may equal the copy before and after it
 constexpr std::size_t kSignature = 8;         // samples that have to be the same before a place is looked at
-constexpr std::size_t kSeen = 1024;           // places by signature, over each other when full
 constexpr std::size_t kKept = 16;             // places that are named; the rest is counted
 
 std::uint64_t signature_of(const double* last) {
@@ -26,20 +24,16 @@ std::uint64_t signature_of(const double* last) {
 
 }  // namespace
 
-RepeatFinder::RepeatFinder(double least) : least_(least), past_(kRing, 0.0), seen_(kSeen) {}
+static_assert(RepeatFinder::kLookedBack > (kMostCopies + 1) * kLongestBlock + 3 * kChanceEqual);
 
-double RepeatFinder::before(std::int64_t frame) const {
-  return past_[static_cast<std::size_t>(frame) % kRing];
-}
-
-void RepeatFinder::take(const double* x, bool anchors, double peak) {
-  static_assert(kRing % kChunk == 0);
-  std::copy_n(x, kChunk,
-              past_.begin() + static_cast<std::ptrdiff_t>(static_cast<std::size_t>(taken_) % kRing));
+void RepeatFinder::take(const double* x, std::uint64_t anchors, double peak) {
   std::size_t from = 0;
-  if (distance_ == 0 && anchors && peak > least_ && taken_ > 0)
-    for (; from < kChunk && distance_ == 0; ++from)
-      if (is_anchor(x[from])) look_up(x, from);
+  if (distance_ == 0 && peak > least_ && taken_ > 0)
+    for (; anchors != 0 && distance_ == 0; anchors &= anchors - 1) {
+      const auto at = static_cast<std::size_t>(std::countr_zero(anchors));
+      look_up(x, at);
+      from = at + 1;
+    }
   if (distance_ != 0) follow(x, from);
   taken_ += kChunk;
 }
