@@ -26,6 +26,37 @@ struct FftwFree {
   void operator()(void* memory) const noexcept { fftw_free(memory); }
 };
 
+// Bins 1 … half - 1 of real samples from the transform of their even and odd ones as one complex signal;
+// pairs of doubles.
+WAVICON_WIDE void take_apart(const double* __restrict z, const double* __restrict turns,
+                             double* __restrict bins, std::size_t half) {
+  for (std::size_t k = 1; k < half; ++k) {
+    const double* here = z + 2 * k;
+    const double* there = z + 2 * (half - k);
+    const double sum_re = here[0] + there[0], sum_im = here[1] - there[1], apart_re = here[0] - there[0],
+                 apart_im = here[1] + there[1], turn_re = turns[2 * k], turn_im = turns[2 * k + 1];
+    const double turned_re = turn_re * apart_re - turn_im * apart_im,
+                 turned_im = turn_re * apart_im + turn_im * apart_re;
+    bins[2 * k] = 0.5 * (sum_re + turned_im);
+    bins[2 * k + 1] = 0.5 * (sum_im - turned_re);
+  }
+}
+
+// The way back: pairs 1 … half - 1 from bins.
+WAVICON_WIDE void join(const double* __restrict bins, const double* __restrict turns, double* __restrict z,
+                       std::size_t half) {
+  for (std::size_t k = 1; k < half; ++k) {
+    const double* here = bins + 2 * k;
+    const double* there = bins + 2 * (half - k);
+    const double sum_re = here[0] + there[0], sum_im = here[1] - there[1], apart_re = here[0] - there[0],
+                 apart_im = here[1] + there[1], turn_re = turns[2 * k], turn_im = -turns[2 * k + 1];
+    const double turned_re = turn_re * apart_re - turn_im * apart_im,
+                 turned_im = turn_re * apart_im + turn_im * apart_re;
+    z[2 * k] = sum_re - turned_im;
+    z[2 * k + 1] = sum_im + turned_re;
+  }
+}
+
 }  // namespace
 
 std::size_t fast_transform_length(std::size_t least) {
@@ -85,12 +116,15 @@ struct RealTransform::Impl {
       std::copy_n(z, bins.size(), bins.begin());
       return;
     }
+    // What belongs to 0 Hz and half the rate is its own partner.
     const std::size_t half = length / 2;
-    for (std::size_t k = 0; k <= half; ++k) {
-      const std::complex<double> here = z[k % half], there = std::conj(z[(half - k) % half]);
+    for (const std::size_t k : {std::size_t{0}, half}) {
+      const std::complex<double> here = z[0], there = std::conj(z[0]);
       const std::complex<double> sum = here + there, turned = product(turns[k], here - there);
       bins[k] = {0.5 * (sum.real() + turned.imag()), 0.5 * (sum.imag() - turned.real())};
     }
+    take_apart(reinterpret_cast<const double*>(z), reinterpret_cast<const double*>(turns.data()),
+               reinterpret_cast<double*>(bins.data()), half);
   }
 
   void invert(std::span<const std::complex<double>> from) {
@@ -106,12 +140,12 @@ struct RealTransform::Impl {
       std::copy(from.begin(), from.end(), z);
     } else {
       const std::size_t half = length / 2;
-      for (std::size_t k = 0; k < half; ++k) {
-        const std::complex<double> there = std::conj(from[half - k]);
-        const std::complex<double> sum = from[k] + there,
-                                   turned = product(std::conj(turns[k]), from[k] - there);
-        z[k] = {sum.real() - turned.imag(), sum.imag() + turned.real()};
-      }
+      const std::complex<double> there = std::conj(from[half]);
+      const std::complex<double> sum = from[0] + there,
+                                 turned = product(std::conj(turns[0]), from[0] - there);
+      z[0] = {sum.real() - turned.imag(), sum.imag() + turned.real()};
+      join(reinterpret_cast<const double*>(from.data()), reinterpret_cast<const double*>(turns.data()),
+           reinterpret_cast<double*>(z), half);
     }
     fftw_execute(back);
   }

@@ -4,7 +4,9 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <complex>
 #include <numbers>
+#include <numeric>
 #include <vector>
 
 #include "samples.hpp"
@@ -25,6 +27,8 @@ constexpr double kFaster = 8;            // times, for sweeps that stay below
 constexpr double kPhaseS = 0.01;         // of a stretch whose phase is read
 constexpr std::size_t kPhases = 600;     // at most
 constexpr int kSteps = 20;               // it stands still after about eight
+constexpr int kStandsBy = 8;             // what is still far off by then is none
+constexpr double kHopeless = 1;          // radians RMS
 constexpr double kMostSpread = 0.02;     // radians RMS beside the course: more is no sweep
 constexpr double kEdge = 0.01;           // of the sweep left out at both ends, where it may be faded
 
@@ -86,6 +90,51 @@ std::array<double, 3> line_through(const std::vector<std::pair<double, double>>&
   return {start, slope, rest[rest.size() / 2]};
 }
 
+using Turn = std::complex<double>;
+
+Turn turn_of(double cycles) {
+  const Phase phase = phase_from_cycles(cycles);
+  return {cosine(phase), sine(phase)};
+}
+
+Turn joined(const Turn& a, const Turn& b) {
+  return {a.real() * b.real() - a.imag() * b.imag(), a.real() * b.imag() + a.imag() * b.real()};
+}
+
+// Σ window·x·(sine, cosine) of the course from frame `at` on. Over the few milliseconds of a window its
+// cycles are a polynomial of the fourth degree (to 1e-6 of a cycle for ten octaves a second), which five
+// turns carry on from sample to sample.
+std::pair<double, double> beside(std::span<const double> x, const std::vector<double>& window, double rate,
+                                 const Course& course, std::size_t at) {
+  const double half = 0.5 * static_cast<double>(window.size()),
+               middle_s = (static_cast<double>(at) + half) / rate;
+  // The first four derivatives by the frame, in the middle and at the start.
+  std::array<double, 4> m{course.hz(middle_s) / rate, 0, 0, 0};
+  if (course.log)
+    for (std::size_t i = 1; i < 4; ++i) m[i] = m[i - 1] * course.rate / rate;
+  else
+    m[1] = course.rate / (rate * rate);
+  const double u = -half;
+  const double moved = u * (m[0] + u * (m[1] / 2 + u * (m[2] / 6 + u * m[3] / 24))),
+               first = m[0] + u * (m[1] + u * (m[2] / 2 + u * m[3] / 6)),
+               second = m[1] + u * (m[2] + u * m[3] / 2), third = m[2] + u * m[3], fourth = m[3];
+  Turn turn = turn_of(course.at(middle_s) + moved),
+       d1 = turn_of(first + second / 2 + third / 6 + fourth / 24),
+       d2 = turn_of(second + third + fourth * 7 / 12), d3 = turn_of(third + fourth * 3 / 2);
+  const Turn d4 = turn_of(fourth);
+  double across = 0, along = 0;
+  for (std::size_t i = 0; i < window.size(); ++i) {
+    const double sample = window[i] * x[at + i];
+    across += sample * turn.imag();
+    along += sample * turn.real();
+    turn = joined(turn, d1);
+    d1 = joined(d1, d2);
+    d2 = joined(d2, d3);
+    d3 = joined(d3, d4);
+  }
+  return {across, along};
+}
+
 struct Fitted {
   Course course;
   double spread = 1e9;
@@ -103,12 +152,7 @@ std::vector<std::pair<double, double>> phases_beside(std::span<const double> x, 
     const double t = (static_cast<double>(at) + 0.5 * static_cast<double>(block - 1)) / rate,
                  hz = course.hz(t);
     if (t < kEdge * length_s || t > (1 - kEdge) * length_s || hz < kLowestHz || hz > 0.49 * rate) continue;
-    double re = 0, im = 0;
-    for (std::size_t i = 0; i < block; ++i) {
-      const Phase phase = phase_from_cycles(course.at(static_cast<double>(at + i) / rate));
-      re += window[i] * x[at + i] * sine(phase);
-      im += window[i] * x[at + i] * cosine(phase);
-    }
+    const auto [re, im] = beside(x, window, rate, course, at);
     double cycles = std::atan2(im, re) / (2 * std::numbers::pi);
     if (!phases.empty()) cycles += std::round(last - cycles);
     last = cycles;
@@ -157,7 +201,7 @@ Fitted refine(std::span<const double> x, double rate, Course course) {
     const double spread = 2 * std::numbers::pi * std::sqrt(mean_square / static_cast<double>(phases.size()));
     const bool still = std::abs(spread - best.spread) < 1e-9 + 1e-4 * spread && step > 2;
     if (spread < best.spread || step < 3) best = {course, spread};
-    if (still) break;
+    if (still || (step >= kStandsBy && spread > kHopeless)) break;
   }
   return best;
 }
@@ -166,18 +210,13 @@ Fitted refine(std::span<const double> x, double rate, Course course) {
 void add_level(std::span<const double> x, double rate, const Course& course, SweepCourse& found) {
   const auto block = static_cast<std::size_t>(kPhaseS * rate);
   const auto window = kaiser_window(block, 8);
+  const double weight = std::accumulate(window.begin(), window.end(), 0.0);
   std::vector<double> levels;
   const std::size_t hop = std::max(block, x.size() / 64);
   for (std::size_t at = x.size() / 20; at + block <= x.size() - x.size() / 20; at += hop) {
     const double hz = course.hz(static_cast<double>(at) / rate);
     if (hz < kLowestHz || hz > 0.49 * rate) continue;
-    double re = 0, im = 0, weight = 0;
-    for (std::size_t i = 0; i < block; ++i) {
-      const Phase phase = phase_from_cycles(course.at(static_cast<double>(at + i) / rate));
-      re += window[i] * x[at + i] * sine(phase);
-      im += window[i] * x[at + i] * cosine(phase);
-      weight += window[i];
-    }
+    const auto [re, im] = beside(x, window, rate, course, at);
     levels.push_back(2 * std::hypot(re, im) / weight);
   }
   if (levels.empty()) return;
