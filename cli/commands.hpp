@@ -87,6 +87,7 @@ struct FormatOptions {
 
 /// What measuring commands share: what is read of the captures and what is done with the sheets.
 struct SheetOptions {
+  int jobs = 0;  // threads; 0: as many as there are cores
   std::vector<std::string> captures;
   std::optional<int> channel;
   double from_s = 0;

@@ -6,6 +6,7 @@
 #include "commands.hpp"
 #include "program.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/workers.hpp"
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/intake/health.hpp"
 #include "wavicon/measure/measurement_list.hpp"
@@ -46,8 +47,9 @@ Sheet check(const std::string& path, const Health& command) {
 
 int run(const Health& command) {
   command.sheet.check(reading_names_of({&health_readings()}), {}, {command.stimulus, command.reference});
-  std::vector<Sheet> sheets;
-  for (const std::string& capture : command.sheet.captures) sheets.push_back(check(capture, command));
+  const ThreadAllowance allowance(command.sheet.jobs);
+  std::vector<Sheet> sheets(command.sheet.captures.size());
+  for_each_part(sheets.size(), [&](std::size_t i) { sheets[i] = check(command.sheet.captures[i], command); });
   const int status = deliver(command.sheet, {.sheets = sheets});
   for (const Sheet& sheet : sheets)
     if (is_unfit(sheet)) return exit_status::bad_input;

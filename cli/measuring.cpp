@@ -7,13 +7,17 @@
 #include <chrono>
 #include <cstdio>
 #include <exception>
+#include <functional>
+#include <list>
 #include <map>
 #include <memory>
+#include <optional>
 #include <utility>
 
 #include "commands.hpp"
 #include "program.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/workers.hpp"
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/file/file_pairs.hpp"
 #include "wavicon/file/output_file.hpp"
@@ -178,6 +182,39 @@ class Gate {
   std::shared_ptr<Stimulus> named_;
 };
 
+// Opens captures one after the other, the next ones beside what is done with the one before.
+class Opened {
+ public:
+  Opened(const std::vector<std::string>& files, std::function<JudgedCapture(const std::string&)> open,
+         bool ahead)
+      : files_(files),
+        open_(std::move(open)),
+        ahead_(ahead ? static_cast<std::size_t>(allowed_threads() - 1) : 0) {}
+  [[nodiscard]] JudgedCapture next() {
+    const std::size_t wanted = std::min(files_.size(), taken_ + 1 + ahead_);
+    for (; begun_ < wanted; ++begun_) {
+      auto& slot = coming_.emplace_back();
+      slot.work = std::make_unique<WorkBeside>(
+          [this, to = &slot.capture, file = files_[begun_]] { to->emplace(open_(file)); });
+    }
+    ++taken_;
+    coming_.front().work->wait();
+    JudgedCapture capture = *coming_.front().capture;
+    coming_.pop_front();
+    return capture;
+  }
+
+ private:
+  struct Slot {
+    std::optional<JudgedCapture> capture;
+    std::unique_ptr<WorkBeside> work;  // ended before the capture is gone
+  };
+  const std::vector<std::string>& files_;
+  std::function<JudgedCapture(const std::string&)> open_;
+  std::size_t ahead_, begun_ = 0, taken_ = 0;
+  std::list<Slot> coming_;
+};
+
 OpenSink sinks_of(const Measuring& command) {
   std::map<std::string, std::string> wanted;
   for (const auto& [name, file] : command.outputs)
@@ -286,11 +323,19 @@ std::vector<Sheet> measure_all(Measuring& command, MeasureRequest& request) {
   switch (command.descriptor->input) {
     case MeasuredInput::capture:
       if (!command.reference.empty()) request.clean_signal = gate.open_reference(command.reference);
-      for (std::size_t i = 0; i < files.size(); ++i)
-        measure_one(command, request,
-                    command.reference.empty() ? gate.open(files[i])
-                                              : gate.open_holding(files[i], *request.clean_signal),
-                    i, sheets);
+      {
+        // What was played belongs to one thread: captures that share it are opened one after the other.
+        const bool ahead = command.reference.empty() && command.stimulus.empty() && !command.sheet.verbose;
+        Opened opened(
+            files,
+            [&](const std::string& file) {
+              return command.reference.empty() ? gate.open(file)
+                                               : gate.open_holding(file, *request.clean_signal);
+            },
+            ahead);
+        for (std::size_t i = 0; i < files.size(); ++i)
+          measure_one(command, request, opened.next(), i, sheets);
+      }
       break;
     case MeasuredInput::against:
       if (files.size() == 1) {
@@ -347,6 +392,7 @@ int run(Measuring& command) {
   require_in_range(command.fields);
   MeasureRequest request = request_of(command, count);
   command.measurement->check(request);
+  const ThreadAllowance allowance(command.sheet.jobs);
   const auto sheets = [&] {
     // Gone from the terminal before anything is printed.
     Progress progress("measuring", command.sheet.quiet);

@@ -184,6 +184,9 @@ void SheetOptions::add_to(CLI::App& app, bool draws) {
   app.add_option("--colour", colour, "colour and bold: never, always, or on a terminal (auto)")
       ->check(CLI::IsMember({"never", "auto", "always"}))
       ->capture_default_str();
+  app.add_option("--jobs", jobs,
+                 "threads to use; the figures do not change (default: as many as there are cores)")
+      ->check(CLI::PositiveNumber);
   app.add_flag("--quiet", quiet, "print nothing but errors");
   app.add_flag("--verbose", verbose, "say what each file is and how long it took, on standard error");
 }

@@ -14,6 +14,7 @@
 #include "spectra.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/read_ahead.hpp"
 #include "wavicon/stimulus/stimulus_source.hpp"
 
 namespace wavicon {
@@ -23,9 +24,9 @@ constexpr std::int64_t kBlock = 2048;  // frames read at once: they stay in the 
 
 std::vector<ChannelHealth> meter(AudioSource& capture, SampleFormat format) {
   HealthMeter health(capture.channel_count(), capture.sample_rate_hz(), format);
-  std::vector<double> scratch(static_cast<std::size_t>(kBlock * capture.channel_count()));
-  for_each_block(capture, 0, capture.frames(), scratch,
-                 [&](std::int64_t, std::span<const double> planar, std::int64_t) { health.push(planar); });
+  for_each_block_ahead(
+      capture, 0, capture.frames(), kBlock,
+      [&](std::int64_t, std::span<const double> planar, std::int64_t) { health.push(planar); });
   return health.finish();
 }
 

@@ -15,6 +15,7 @@
 #include "runs.hpp"
 #include "wavicon/audio/between_samples.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/workers.hpp"
 #include "wavicon/intake/health.hpp"
 
 namespace wavicon {
@@ -84,6 +85,8 @@ struct ChannelMeter {
   double group_sum = 0, group_squares = 0;  // of means over kGroupS
   std::size_t group_chunks = 0, groups = 0, chunks_per_group;
   double last_peak = 0;
+  std::size_t held = 0;    // frames collected
+  std::int64_t frame = 0;  // of the first frame collected
 
   ChannelMeter(const RunLimits& limits, double rate)
       : runs(limits, health),
@@ -101,6 +104,9 @@ struct ChannelMeter {
     group_sum = 0;
     group_chunks = 0;
   }
+
+  // Of what is collected, in the ring.
+  [[nodiscard]] std::size_t place() const { return static_cast<std::size_t>(frame) % kKept; }
 
   // How far the mean would be off by chance: what lies low in the sound never sums up to nothing.
   [[nodiscard]] double mean_spread(double mean) const {
@@ -127,8 +133,6 @@ struct HealthMeter::Impl {
   RunLimits limits;
   SampleFormat format;
   std::deque<ChannelMeter> channels;  // never moved: runs refer to their channel
-  std::size_t held = 0;               // frames collected
-  std::int64_t frame = 0;             // of the first frame collected
   bool finished = false;
 
   Impl(int channel_count, double rate, SampleFormat sample_format)
@@ -136,23 +140,35 @@ struct HealthMeter::Impl {
     for (int c = 0; c < channel_count; ++c) channels.emplace_back(limits, rate);
   }
 
-  // Of what is collected, in the ring.
-  [[nodiscard]] std::size_t place() const { return static_cast<std::size_t>(frame) % kKept; }
-
-  void look() {
-    for (ChannelMeter& m : channels) {
-      look(m);
-      compare(m, channels.front());
+  // What a channel gets, and what the first one gets beside it.
+  void take(ChannelMeter& m, std::span<const double> x, std::span<const double> first) const {
+    ChannelHealth& h = m.health;
+    const bool is_first = &m == &channels.front();
+    if (h.same_as_first && !is_first) h.same_as_first = std::equal(x.begin(), x.end(), first.begin());
+    if (h.inverse_of_first)
+      h.inverse_of_first = !is_first && std::equal(x.begin(), x.end(), first.begin(),
+                                                   [](double a, double b) { return a == -b; });
+    for (std::size_t done = 0; done < x.size();) {
+      const std::size_t count = std::min(kHeld - m.held, x.size() - done);
+      std::copy_n(x.data() + done, count, m.samples.data() + kHistory + m.place() + m.held);
+      m.held += count;
+      done += count;
+      if (m.held == kHeld) look(m);
     }
-    frame += static_cast<std::int64_t>(held);
-    held = 0;
-    if (place() != 0) return;
-    for (ChannelMeter& m : channels)
-      std::copy(m.samples.end() - static_cast<std::ptrdiff_t>(kHistory), m.samples.end(), m.samples.begin());
   }
 
-  void look(ChannelMeter& m) {
-    double* x = m.samples.data() + kHistory + place();
+  void look(ChannelMeter& m) const {
+    look_at_chunks(m);
+    m.frame += static_cast<std::int64_t>(m.held);
+    m.held = 0;
+    if (m.place() != 0) return;
+    std::copy(m.samples.end() - static_cast<std::ptrdiff_t>(kHistory), m.samples.end(), m.samples.begin());
+  }
+
+  void look_at_chunks(ChannelMeter& m) const {
+    const std::size_t held = m.held;
+    const std::int64_t frame = m.frame;
+    double* x = m.samples.data() + kHistory + m.place();
     std::size_t n = 0;
     for (; n + kChunk <= held; n += kChunk) take_chunk(m, x + n, frame + static_cast<std::int64_t>(n));
     if (n == held) return;
@@ -179,7 +195,7 @@ struct HealthMeter::Impl {
     return examine(x);
   }
 
-  void take_chunk(ChannelMeter& m, double* x, std::int64_t at) {
+  void take_chunk(ChannelMeter& m, double* x, std::int64_t at) const {
     const ChunkFacts facts = examined(m, x, at);
     m.add_sum(facts.sum);
     m.health.peak = std::max(m.health.peak, facts.peak);
@@ -224,15 +240,6 @@ struct HealthMeter::Impl {
     return !m.codes.fits || m.codes.any == 0 ? limits.step
                                              : std::ldexp(1.0, std::countr_zero(m.codes.any) - 23);
   }
-
-  void compare(ChannelMeter& m, const ChannelMeter& first) const {
-    const double *x = m.samples.data() + kHistory + place(), *y = first.samples.data() + kHistory + place();
-    ChannelHealth& h = m.health;
-    if (h.same_as_first && &m != &first) h.same_as_first = std::equal(x, x + held, y);
-    if (h.inverse_of_first)
-      h.inverse_of_first =
-          &m != &first && std::equal(x, x + held, y, [](double a, double b) { return a == -b; });
-  }
 };
 
 HealthMeter::HealthMeter(int channel_count, double sample_rate_hz, SampleFormat format)
@@ -250,15 +257,13 @@ void HealthMeter::push(std::span<const double> planar) {
                 fmt::format("{} samples are no whole number of frames of {} channels", planar.size(),
                             impl.channels.size()));
   const std::size_t length = planar.size() / impl.channels.size();
-  for (std::size_t done = 0; done < length;) {
-    const std::size_t count = std::min(kHeld - impl.held, length - done);
-    for (std::size_t c = 0; c < impl.channels.size(); ++c)
-      std::copy_n(planar.data() + c * length + done, count,
-                  impl.channels[c].samples.data() + kHistory + impl.place() + impl.held);
-    impl.held += count;
-    done += count;
-    if (impl.held == kHeld) impl.look();
-  }
+  const auto of = [&](std::size_t c) { return planar.subspan(c * length, length); };
+  const auto take = [&](std::size_t c) { impl.take(impl.channels[c], of(c), of(0)); };
+  constexpr std::size_t kWorthAThread = 8192;  // frames
+  if (length >= kWorthAThread)
+    for_each_part(impl.channels.size(), take);
+  else
+    for (std::size_t c = 0; c < impl.channels.size(); ++c) take(c);
 }
 
 namespace {
@@ -272,8 +277,9 @@ int lowest_constant_bits(const CodeBits& codes) {
 std::vector<ChannelHealth> HealthMeter::finish() {
   Impl& impl = *impl_;
   if (std::exchange(impl.finished, true)) throw Error(ErrorCode::bad_argument, "finish() was called before");
-  const std::int64_t frames = impl.frame + static_cast<std::int64_t>(impl.held);
-  if (impl.held > 0) impl.look();
+  for (ChannelMeter& m : impl.channels)
+    if (m.held > 0) impl.look(m);
+  const std::int64_t frames = impl.channels.front().frame;
   std::vector<ChannelHealth> result;
   for (ChannelMeter& m : impl.channels) {
     ChannelHealth& h = m.health;

@@ -5,10 +5,50 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
+#include "audio/wide.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/workers.hpp"
 
 namespace wavicon::measure_detail {
+namespace {
+
+constexpr std::size_t kMostHeld = 4'000'000;  // samples and bins of the windows that are worked on at once
+constexpr std::size_t kEach = 2;  // transforms of a thread before all are joined: they stay in its cache
+
+// How many windows are read together, and how many transforms run side by side.
+struct WindowBatch {
+  WindowBatch(const WelchPlan& plan, std::size_t channels, std::int64_t count) {
+    const auto threads = static_cast<std::size_t>(allowed_threads());
+    if (threads == 1) return;
+    const std::size_t wanted = (kEach * threads + channels - 1) / channels,
+                      held = std::max<std::size_t>(1, kMostHeld / (channels * plan.length));
+    windows = std::min({wanted, held, static_cast<std::size_t>(std::max<std::int64_t>(1, count))});
+    side_by_side = std::min(threads, windows * channels);
+  }
+  std::size_t windows = 1;
+  std::size_t side_by_side = 1;
+};
+
+struct Densities {
+  Densities(std::size_t slots, std::size_t bins)
+      : densities(slots, std::vector<double>(bins)), means(slots) {}
+  std::vector<std::vector<double>> densities;
+  std::vector<double> means;
+};
+
+WAVICON_WIDE void squares(const double* __restrict bins, double scale, double* __restrict densities,
+                          std::size_t count) {
+  for (std::size_t b = 0; b < count; ++b)
+    densities[b] = scale * (bins[2 * b] * bins[2 * b] + bins[2 * b + 1] * bins[2 * b + 1]);
+}
+
+void squares_of(std::span<const std::complex<double>> bins, double scale, std::vector<double>& densities) {
+  squares(reinterpret_cast<const double*>(bins.data()), scale, densities.data(), densities.size());
+}
+
+}  // namespace
 
 WelchPlan plan_of(std::span<const double> window, std::size_t hop, std::size_t length, double beta,
                   double rate) {
@@ -47,49 +87,76 @@ void for_each_window(AudioSource& source, const FrameRange& range, const WelchPl
     sum += w;
   }
   const double scale = 2 / (squares * plan.rate);
-  RealTransform transform(plan.length);
   const auto channels = static_cast<std::size_t>(source.channel_count());
-  const std::size_t frames = plan.frames;
-  // The windows overlap: what the next one needs again is kept.
-  std::vector<double> held(channels * frames), fresh(channels * plan.hop), density(plan.length / 2 + 1);
-  source.read(range.first, held);
-  const std::int64_t count =
-      (range.frames() - static_cast<std::int64_t>(frames)) / static_cast<std::int64_t>(plan.hop) + 1;
-  for (std::int64_t w = 0; w < count; ++w) {
-    if (w > 0) {
-      source.read(
-          range.first + static_cast<std::int64_t>(frames) + (w - 1) * static_cast<std::int64_t>(plan.hop),
-          fresh);
-      for (std::size_t c = 0; c < channels; ++c) {
-        const auto run = held.begin() + static_cast<std::ptrdiff_t>(c * frames);
-        std::copy(run + static_cast<std::ptrdiff_t>(plan.hop), run + static_cast<std::ptrdiff_t>(frames),
-                  run);
-        std::copy_n(fresh.begin() + static_cast<std::ptrdiff_t>(c * plan.hop), plan.hop,
-                    run + static_cast<std::ptrdiff_t>(frames - plan.hop));
+  const std::size_t frames = plan.frames, bins = plan.length / 2 + 1;
+  const auto hop = static_cast<std::int64_t>(plan.hop);
+  const std::int64_t count = (range.frames() - static_cast<std::int64_t>(frames)) / hop + 1;
+  const WindowBatch batch(plan, channels, count);
+  std::vector<RealTransform> transforms;
+  for (std::size_t i = 0; i < batch.side_by_side; ++i) transforms.emplace_back(plan.length);
+  const std::size_t run = frames + (batch.windows - 1) * plan.hop;
+  const std::size_t slots = batch.windows * channels, added = batch.windows * plan.hop;
+  std::vector<double> held(channels * run), fresh(channels * added);
+  // Of the windows that are handed over, and of the next ones, which are transformed meanwhile.
+  Densities here(slots, bins), next(slots, bins);
+  const auto of_batch = [&](std::int64_t first) {
+    return static_cast<std::size_t>(
+               std::clamp<std::int64_t>(count - first, 0, static_cast<std::int64_t>(batch.windows))) *
+           channels;
+  };
+  const auto transformed = [&](std::int64_t first) {
+    const std::size_t filled = of_batch(first), parts = std::min(batch.side_by_side, filled);
+    return WorkBeside(parts, [&, filled, parts](std::size_t part) {
+      RealTransform& transform = transforms[part];
+      for (std::size_t slot = part; slot < filled; slot += parts) {
+        const double* x = held.data() + slot % channels * run + slot / channels * plan.hop;
+        const auto input = transform.input();
+        for (std::size_t n = 0; n < frames; ++n) input[n] = x[n] * window[n];
+        std::fill(input.begin() + static_cast<std::ptrdiff_t>(frames), input.end(), 0.0);
+        transform.execute();
+        // One-sided: of the bins at both ends only the half within 0 Hz to half the rate is ever counted.
+        squares_of(transform.bins(), scale, next.densities[slot]);
+        next.means[slot] = transform.bins()[0].real() / sum;
       }
-    }
+    });
+  };
+  const auto read = [&](std::int64_t first) {
+    return WorkBeside([&, first] {
+      if (of_batch(first) > 0)
+        source.read(range.first + static_cast<std::int64_t>(frames - plan.hop) + first * hop, fresh);
+    });
+  };
+  const auto step = static_cast<std::int64_t>(batch.windows);
+  source.read(range.first, held);
+  auto reading = std::make_optional(read(step));
+  transformed(0).wait();
+  for (std::int64_t w = 0; w < count; w += step) {
+    std::swap(here, next);
+    reading->wait();
+    // The windows overlap: what the next ones need again is kept.
     for (std::size_t c = 0; c < channels; ++c) {
-      const double* x = held.data() + c * frames;
-      const auto input = transform.input();
-      for (std::size_t n = 0; n < frames; ++n) input[n] = x[n] * window[n];
-      std::fill(input.begin() + static_cast<std::ptrdiff_t>(frames), input.end(), 0.0);
-      transform.execute();
-      const auto bins = transform.bins();
-      // One-sided: of the bins at both ends only the half within 0 Hz to half the rate is ever counted.
-      for (std::size_t b = 0; b < density.size(); ++b) density[b] = scale * std::norm(bins[b]);
-      if (!std::isfinite(density[0]))
+      const auto start = held.begin() + static_cast<std::ptrdiff_t>(c * run);
+      std::copy(start + static_cast<std::ptrdiff_t>(added), start + static_cast<std::ptrdiff_t>(run), start);
+      std::copy_n(fresh.begin() + static_cast<std::ptrdiff_t>(c * added), added,
+                  start + static_cast<std::ptrdiff_t>(frames - plan.hop));
+    }
+    reading.emplace(read(w + 2 * step));
+    WorkBeside transforming = transformed(w + step);
+    for (std::size_t slot = 0; slot < of_batch(w); ++slot) {
+      const std::size_t c = slot % channels;
+      const std::int64_t number = w + static_cast<std::int64_t>(slot / channels);
+      if (!std::isfinite(here.densities[slot][0]))
         throw Error(
             ErrorCode::bad_input,
-            fmt::format(
-                "channel {} holds NaN or infinity between {:.3f} s and {:.3f} s: what wrote it has "
-                "failed there",
-                c + 1, static_cast<double>(range.first + w * static_cast<std::int64_t>(plan.hop)) / plan.rate,
-                static_cast<double>(range.first + w * static_cast<std::int64_t>(plan.hop) +
-                                    static_cast<std::int64_t>(frames)) /
-                    plan.rate));
-      if (mean) mean(c, bins[0].real() / sum);
-      each(c, w, density);
+            fmt::format("channel {} holds NaN or infinity between {:.3f} s and {:.3f} s: what wrote it has "
+                        "failed there",
+                        c + 1, static_cast<double>(range.first + number * hop) / plan.rate,
+                        static_cast<double>(range.first + number * hop + static_cast<std::int64_t>(frames)) /
+                            plan.rate));
+      if (mean) mean(c, here.means[slot]);
+      each(c, number, here.densities[slot]);
     }
+    transforming.wait();
   }
 }
 

@@ -15,13 +15,14 @@
 #include "wavicon/audio/between_samples.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/read_ahead.hpp"
 #include "wavicon/audio/student.hpp"
 #include "wavicon/intake/stream_gate.hpp"
 
 namespace wavicon {
 namespace {
 
-constexpr std::size_t kBlock = 4096;  // frames read at once: they stay in the cache
+constexpr std::int64_t kBlock = 4096;  // frames read at once: they stay in the cache
 constexpr double kShortTermS = 3, kStepS = 0.1;
 constexpr std::size_t kMomentarySteps = 4, kShortTermSteps = 30;
 
@@ -119,6 +120,15 @@ struct LevelMeter::Impl {
   std::vector<double> after;       ///< of each channel: what lies behind a stretch of something longer
   std::optional<StreamGate> gate;  ///< none for samples whose capture has been judged
   bool finished = false;
+
+  void take(std::span<const double> planar, std::size_t length) {
+    for (std::size_t done = 0; done < length;) {
+      const auto count = std::min({static_cast<std::int64_t>(length - done), hop - frame % hop,
+                                   step - frame % step, stretches->left()});
+      take(planar, length, done, static_cast<std::size_t>(count));
+      done += static_cast<std::size_t>(count);
+    }
+  }
 
   // A piece that crosses neither a hop nor a step of the loudness.
   void take(std::span<const double> planar, std::size_t length, std::size_t from, std::size_t count) {
@@ -231,15 +241,18 @@ void LevelMeter::push(std::span<const double> planar) {
                             impl.channels.size()));
   if (impl.gate) impl.gate->push(planar);
   const std::size_t length = planar.size() / impl.channels.size();
-  for (std::size_t c = 0; c < impl.true_peaks.size(); ++c)
-    impl.true_peaks[c].push(planar.subspan(c * length, length));
-  for (std::size_t done = 0; done < length;) {
-    auto count = static_cast<std::int64_t>(length - done);
-    count = std::min({count, impl.hop - impl.frame % impl.hop, impl.step - impl.frame % impl.step,
-                      impl.stretches->left()});
-    impl.take(planar, length, done, static_cast<std::size_t>(count));
-    done += static_cast<std::size_t>(count);
-  }
+  // The peaks of each channel by itself, and everything else.
+  const auto work = [&](std::size_t part) {
+    if (part == 0)
+      impl.take(planar, length);
+    else
+      impl.true_peaks[part - 1].push(planar.subspan((part - 1) * length, length));
+  };
+  constexpr std::size_t kWorthAThread = 8192;  // frames
+  if (length >= kWorthAThread)
+    for_each_part(1 + impl.true_peaks.size(), work);
+  else
+    for (std::size_t part = 0; part <= impl.true_peaks.size(); ++part) work(part);
 }
 
 LevelsResult LevelMeter::finish() {
@@ -278,7 +291,6 @@ LevelsResult measure_detail::levels_of(AudioSource& source, const LevelsOptions&
   const auto range = measure_detail::frame_range(source, options.from_s, options.to_s);
   LevelMeter meter(source.channel_count(), source.sample_rate_hz(), options, LevelMeter::Judged{});
   const auto channels = static_cast<std::size_t>(source.channel_count());
-  std::vector<double> scratch(kBlock * channels);
   // A stretch of something longer does not begin and end with silence.
   std::vector<double> around(kBetweenReach * channels);
   if (options.true_peak) {
@@ -287,8 +299,9 @@ LevelsResult measure_detail::levels_of(AudioSource& source, const LevelsOptions&
       meter.impl_->true_peaks[c].lead_in(
           std::span<const double>(around).subspan(c * kBetweenReach, kBetweenReach));
   }
-  for_each_block(source, range.first, range.end, scratch,
-                 [&](std::int64_t, std::span<const double> planar, std::int64_t) { meter.push(planar); });
+  for_each_block_ahead(
+      source, range.first, range.end, kBlock,
+      [&](std::int64_t, std::span<const double> planar, std::int64_t) { meter.push(planar); });
   if (options.true_peak) {
     source.read(range.end, around);
     meter.impl_->after = around;
