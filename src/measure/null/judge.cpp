@@ -160,14 +160,22 @@ void judge_channel(const NullResult& result, ChannelNull& c) {
 
 void UsedBits::add(std::span<const double> samples) {
   if (off_grid_) return;
-  for (const double v : samples) {
-    const double scaled = v * 8388608.0;
-    const auto whole = static_cast<std::int32_t>(std::clamp(scaled, -2147483647.0, 2147483647.0));
-    if (static_cast<double>(whole) != scaled) {
+  // In pieces, so that the processor does not decide after each sample.
+  constexpr std::size_t kPiece = 256;
+  for (std::size_t at = 0; at < samples.size(); at += kPiece) {
+    const auto piece = samples.subspan(at, std::min(kPiece, samples.size() - at));
+    std::int32_t all = 0, off = 0;
+    for (const double v : piece) {
+      const double scaled = v * 8388608.0;
+      const auto whole = static_cast<std::int32_t>(std::clamp(scaled, -2147483647.0, 2147483647.0));
+      off |= static_cast<std::int32_t>(static_cast<double>(whole) != scaled);
+      all |= whole;
+    }
+    if (off != 0) {
       off_grid_ = true;
       return;
     }
-    all_ |= static_cast<std::uint32_t>(whole);
+    all_ |= static_cast<std::uint32_t>(all);
   }
 }
 

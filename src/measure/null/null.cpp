@@ -16,6 +16,7 @@
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/filtered.hpp"
 #include "wavicon/audio/resampled.hpp"
+#include "wavicon/audio/workers.hpp"
 
 namespace wavicon {
 namespace {
@@ -61,7 +62,7 @@ class ResidualReader {
     const std::size_t wide = block + 2 * cut_.reach();
     wide_x_.resize(wide * a_channels);
     wide_y_.resize(wide * pairs.size());
-    wide_rest_.resize(wide);
+    wide_rest_.resize(wide * pairs.size());
   }
 
   void read(std::int64_t at, std::size_t count) {
@@ -81,12 +82,13 @@ class ResidualReader {
     aligned_.read(before, std::span(wide_y_).first(wide * pairs_.size()));
     copy_middle(wide_x_, wide, margin, a);
     copy_middle(wide_y_, wide, margin, b);
-    for (std::size_t p = 0; p < pairs_.size(); ++p) {
+    for_each_part(pairs_.size(), [&](std::size_t p) {
       const double *from_a = wide_x_.data() + static_cast<std::size_t>(pairs_[p].a) * wide,
                    *from_b = wide_y_.data() + p * wide;
-      for (std::size_t n = 0; n < wide; ++n) wide_rest_[n] = from_a[n] - from_b[n];
-      cut_.apply(std::span(wide_rest_).first(wide), std::span(rest_).subspan(p * count, count));
-    }
+      const auto rest = std::span(wide_rest_).subspan(p * wide, wide);
+      for (std::size_t n = 0; n < wide; ++n) rest[n] = from_a[n] - from_b[n];
+      cut_.apply(rest, std::span(rest_).subspan(p * count, count));
+    });
   }
 
   [[nodiscard]] std::span<const double> a() const {
@@ -409,7 +411,8 @@ class Nuller {
                           std::min<std::int64_t>(static_cast<std::int64_t>(block), result_.end_frame - at)));
       bits_a.add(reader.a());
       bits_b.add(aligned.raw());
-      for (std::size_t p = 0; p < channels; ++p) {
+      std::vector<char> none(channels);
+      for_each_part(channels, [&](std::size_t p) {
         double sum = 0;
         for (const double v : reader.residual(p)) sum += std::abs(v);
         if (!std::isfinite(sum))
@@ -417,9 +420,10 @@ class Nuller {
               ErrorCode::bad_input,
               fmt::format("A or B holds NaN or infinity near {:.3f} s; 'wavicon health' names the place",
                           static_cast<double>(at) / rate));
-        same = same && sum == 0;
+        none[p] = sum == 0;
         meters[p].add(at, reader.of_a(p), reader.residual(p));
-      }
+      });
+      for (const char nothing : none) same = same && nothing;
       if (sink_) sink_(at, reader.residual(), reader.b());
     }
 
