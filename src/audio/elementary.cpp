@@ -1,8 +1,12 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/audio/elementary.hpp"
 
+#include <algorithm>
+#include <bit>
 #include <cmath>
 #include <numbers>
+
+#include "audio/wide.hpp"
 
 namespace wavicon {
 namespace {
@@ -91,6 +95,9 @@ namespace {
 
 __extension__ using Wide128 = unsigned __int128;
 
+constexpr double kLn2High = 6.93147180369123816490e-01,
+                 kLn2Low = 1.90821492927058770002e-10;  // ln 2 in two parts
+
 // e^r - 1 for |r| <= ln(2)/2.
 double exponential_series(double r) {
   double sum = 0.0;
@@ -118,12 +125,40 @@ Wide128 wide_ratio(double numerator, double denominator) {
 
 double exponential_minus_one(double x) noexcept {
   if (x < -700.0) return -1.0;
-  constexpr double kLn2High = 6.93147180369123816490e-01,
-                   kLn2Low = 1.90821492927058770002e-10;  // ln 2 in two parts
   const double k = std::nearbyint(x / std::numbers::ln2);
   const double r = (x - k * kLn2High) - k * kLn2Low;
   const double scale = std::ldexp(1.0, static_cast<int>(k));
   return scale * exponential_series(r) + (scale - 1.0);
+}
+
+namespace {
+
+constexpr std::size_t kSide = 8;  // side by side: each waits for its own divisions alone
+
+WAVICON_WIDE void exponential_minus_one_of_eight(double* x) noexcept {
+  double r[kSide], scale[kSide], sum[kSide] = {};
+  for (std::size_t i = 0; i < kSide; ++i) {
+    const double k = std::nearbyint(x[i] / std::numbers::ln2);
+    r[i] = (x[i] - k * kLn2High) - k * kLn2Low;
+    scale[i] = std::bit_cast<double>(static_cast<std::uint64_t>(static_cast<std::int64_t>(k) + 1023) << 52);
+  }
+  for (int k = 16; k >= 2; --k)
+    for (std::size_t i = 0; i < kSide; ++i) sum[i] = (sum[i] + 1.0) * r[i] / k;
+  for (std::size_t i = 0; i < kSide; ++i) x[i] = scale[i] * ((sum[i] + 1.0) * r[i]) + (scale[i] - 1.0);
+}
+
+}  // namespace
+
+void exponential_minus_one(std::span<double> values) noexcept {
+  std::size_t n = 0;
+  for (; n + kSide <= values.size(); n += kSide) {
+    const auto eight = values.subspan(n, kSide);
+    if (std::all_of(eight.begin(), eight.end(), [](double x) { return std::abs(x) <= 700; }))
+      exponential_minus_one_of_eight(eight.data());
+    else
+      for (double& x : eight) x = exponential_minus_one(x);
+  }
+  for (; n < values.size(); ++n) values[n] = exponential_minus_one(values[n]);
 }
 
 double exponential(double x) noexcept {

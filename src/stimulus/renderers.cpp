@@ -283,15 +283,41 @@ class ChannelNumbersRenderer : public Renderer {
 
 }  // namespace
 
+namespace {
+
+class SweepRenderer : public Renderer {
+ public:
+  SweepRenderer(const Sweep& p, double rate)
+      : sweep_(p),
+        rate_(rate),
+        frames_(std::max<std::int64_t>(1, frames_of(sweep_seconds(p) * (p.return_trip ? 2 : 1), rate))),
+        fades_(p.fade_in_s, p.fade_out_s, rate, frames_),
+        level_(p.level_dbfs, p.to_dbfs.value_or(p.level_dbfs), static_cast<double>(frames_)) {}
+  std::int64_t frames() const override { return frames_; }
+  void add(std::int64_t first, int, double gain, std::span<double> out) override {
+    cycles_.resize(out.size());
+    for (std::size_t i = 0; i < out.size(); ++i)
+      cycles_[i] = static_cast<double>(first + static_cast<std::int64_t>(i)) / rate_;
+    sweep_cycles(sweep_, std::span<double>(cycles_));
+    for (std::size_t i = 0; i < out.size(); ++i) {
+      const std::int64_t n = first + static_cast<std::int64_t>(i);
+      out[i] += gain * (fades_.at(n) * level_.at(n) * sine(phase_from_cycles(cycles_[i])));
+    }
+  }
+
+ private:
+  Sweep sweep_;
+  double rate_;
+  std::int64_t frames_;
+  Fades fades_;
+  LevelRamp level_;
+  std::vector<double> cycles_;
+};
+
+}  // namespace
+
 std::unique_ptr<Renderer> make_sweep(const Sweep& p, double rate) {
-  const double seconds = sweep_seconds(p) * (p.return_trip ? 2 : 1);
-  const std::int64_t frames = std::max<std::int64_t>(1, frames_of(seconds, rate));
-  const Fades fades(p.fade_in_s, p.fade_out_s, rate, frames);
-  const LevelRamp level(p.level_dbfs, p.to_dbfs.value_or(p.level_dbfs), static_cast<double>(frames));
-  return function_renderer(frames, [=](std::int64_t n) {
-    return fades.at(n) * level.at(n) *
-           sine(phase_from_cycles(sweep_cycles(p, static_cast<double>(n) / rate)));
-  });
+  return std::make_unique<SweepRenderer>(p, rate);
 }
 
 namespace {
@@ -331,12 +357,31 @@ double sweep_seconds(const Sweep& p) {
 }
 
 double sweep_cycles(const Sweep& p, double time_s) {
-  const double length = sweep_seconds(p);
-  if (p.return_trip && time_s > length)
-    return 2 * sweep_cycles(p, length) - sweep_cycles(p, 2 * length - time_s);
-  if (p.law == "linear") return (p.from_hz + 0.5 * (p.to_hz - p.from_hz) * time_s / length) * time_s;
-  const double rise = std::log(p.to_hz / p.from_hz) / length;
-  return p.from_hz / rise * exponential_minus_one(rise * time_s);
+  sweep_cycles(p, std::span(&time_s, 1));
+  return time_s;
+}
+
+void sweep_cycles(const Sweep& p, std::span<double> times_s) {
+  const double length = sweep_seconds(p), rise = std::log(p.to_hz / p.from_hz) / length;
+  const auto one_way = [&](std::span<double> t) {
+    if (p.law == "linear") {
+      for (double& x : t) x = (p.from_hz + 0.5 * (p.to_hz - p.from_hz) * x / length) * x;
+      return;
+    }
+    for (double& x : t) x = rise * x;
+    exponential_minus_one(t);
+    for (double& x : t) x = p.from_hz / rise * x;
+  };
+  const auto is_back = [&](double t) { return p.return_trip && t > length; };
+  if (std::none_of(times_s.begin(), times_s.end(), is_back)) return one_way(times_s);
+  double turn = length;
+  one_way(std::span(&turn, 1));
+  std::vector<double> there(times_s.begin(), times_s.end());
+  for (double& t : there)
+    if (is_back(t)) t = 2 * length - t;
+  one_way(there);
+  for (std::size_t i = 0; i < times_s.size(); ++i)
+    times_s[i] = is_back(times_s[i]) ? 2 * turn - there[i] : there[i];
 }
 
 BlockSteps block_steps(const LevelBlock& p, double rate) {

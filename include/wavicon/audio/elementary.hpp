@@ -5,6 +5,7 @@
 // libraries do not promise.
 
 #include <cstdint>
+#include <span>
 
 #include "wavicon/audio/export.hpp"
 
@@ -40,6 +41,9 @@ using Phase = std::uint64_t;
 
 /// e^x - 1 without the loss near 0, |x| <= 700. @accuracy 8e-16 relative (elementary_test.cpp).
 [[nodiscard]] WAVICON_EXPORT double exponential_minus_one(double x) noexcept;
+
+/// The same of all of them, in place, bit for bit: many side by side.
+WAVICON_EXPORT void exponential_minus_one(std::span<double> values) noexcept;
 
 /// Phase of frequencies that change linearly, as 128-bit fractions of a cycle: step·n + bend·n·(n-1)/2
 /// without any rounding.

@@ -87,6 +87,8 @@ struct BlockSteps {
 
 /// Exact phase of a sweep in cycles at a time in seconds from its start; analysis follows orders by it.
 [[nodiscard]] WAVICON_EXPORT double sweep_cycles(const Sweep& sweep, double time_s);
+/// The same of many times, in place, bit for bit.
+WAVICON_EXPORT void sweep_cycles(const Sweep& sweep, std::span<double> times_s);
 /// Length of one way of a sweep: sweep.seconds, or the nearest that synchronises it: a whole number of
 /// from_hz·T/ln(to_hz/from_hz).
 [[nodiscard]] WAVICON_EXPORT double sweep_seconds(const Sweep& sweep);

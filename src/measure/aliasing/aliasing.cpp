@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <mutex>
 #include <numbers>
 
 #include "measure/aliasing/products.hpp"
@@ -13,6 +14,7 @@
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/elementary.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/workers.hpp"
 
 namespace wavicon {
 namespace {
@@ -51,6 +53,14 @@ class SweepClock {
   }
   [[nodiscard]] double cycles(double capture_frame) const {
     return sweep_cycles(sweep_, std::max(0.0, seconds(capture_frame)));
+  }
+  // The same of frames first … first + count - 1.
+  [[nodiscard]] std::vector<double> cycles(std::int64_t first, std::size_t count) const {
+    std::vector<double> times(count);
+    for (std::size_t n = 0; n < count; ++n)
+      times[n] = std::max(0.0, seconds(static_cast<double>(first + static_cast<std::int64_t>(n))));
+    sweep_cycles(sweep_, std::span<double>(times));
+    return times;
   }
   // Cycles per frame of the capture.
   [[nodiscard]] double speed(double capture_frame) const {
@@ -121,16 +131,44 @@ class Follower {
   [[nodiscard]] Phases phases(std::int64_t first) const { return phases(first, frame_); }
   [[nodiscard]] Phases phases(std::int64_t first, std::size_t length) const {
     Phases p;
-    const Quantiser quantiser(format_, is_integer(format_), 1);
-    for (std::size_t n = 0; n < length; ++n) {
-      const auto frame = first + static_cast<std::int64_t>(n);
-      const Phase phase = phase_from_cycles(clock_.cycles(static_cast<double>(frame)));
-      p.cosine.push_back(cosine(phase));
-      p.sine.push_back(sine(phase));
-      p.clean.push_back(quantiser.value(clean_level_ * p.sine.back(), 0, frame));
-    }
+    add_phases(first, length, p);
     return p;
   }
+  void add_phases(std::int64_t first, std::size_t length, Phases& p) const {
+    const Quantiser quantiser(format_, is_integer(format_), 1);
+    const auto cycles = clock_.cycles(first, length);
+    for (std::size_t n = 0; n < length; ++n) {
+      const Phase phase = phase_from_cycles(cycles[n]);
+      p.cosine.push_back(cosine(phase));
+      p.sine.push_back(sine(phase));
+      p.clean.push_back(
+          quantiser.value(clean_level_ * p.sine.back(), 0, first + static_cast<std::int64_t>(n)));
+    }
+  }
+
+  // Of frames that come one after the other and overlap: what the next one needs again is kept.
+  class RunningPhases {
+   public:
+    explicit RunningPhases(const Follower& follower) : follower_(follower) {}
+    const Phases& at(std::int64_t first) {
+      const auto length = static_cast<std::int64_t>(follower_.frame_);
+      const std::int64_t moved = first - first_;
+      if (p_.sine.empty() || moved < 0 || moved >= length) {
+        p_ = follower_.phases(first);
+      } else {
+        for (auto* values : {&p_.cosine, &p_.sine, &p_.clean})
+          values->erase(values->begin(), values->begin() + static_cast<std::ptrdiff_t>(moved));
+        follower_.add_phases(first_ + length, static_cast<std::size_t>(moved), p_);
+      }
+      first_ = first;
+      return p_;
+    }
+
+   private:
+    const Follower& follower_;
+    std::int64_t first_ = 0;
+    Phases p_;
+  };
 
   void find_channels(const std::vector<std::int64_t>& places) {
     const auto count = static_cast<std::size_t>(capture_.channel_count());
@@ -235,37 +273,52 @@ class Follower {
 
   void follow(const std::vector<std::int64_t>& places) {
     const auto count = static_cast<std::size_t>(capture_.channel_count());
-    OrderFitter fitter(frame_, options_.highest_order);
-    std::vector<std::vector<AliasingFrame>> raw(count + 1);
-    std::vector<std::vector<FrameOrders>> seen(count + 1);
-    std::vector<std::vector<double>> residuals(count);
-    for (const std::int64_t place : places) {
-      const Phases p = phases(place);
-      const Audio x = read_stretch(capture_, place, static_cast<std::int64_t>(frame_));
-      std::vector<std::span<const double>> signals;
-      for (std::size_t c = 0; c < count; ++c) signals.push_back(x.channel(static_cast<int>(c)));
-      signals.push_back(p.clean);
-      FrameFit fit = fitter.fit(p.cosine, p.sine, signals);
-      const double hz =
-          std::abs(clock_.speed(static_cast<double>(place) + static_cast<double>(frame_) / 2)) * rate_;
-      for (std::size_t c = 0; c <= count; ++c) {
-        fitter.find_sigmas(p.cosine, p.sine, signals[c], c, {hz / rate_, kAroundHz / rate_}, fit);
-        seen[c].push_back(fit.signals.empty() ? FrameOrders{} : fit.signals[c]);
-      }
-      for (std::size_t i = 0; i <= count; ++i) {
-        AliasingFrame frame{.tone_hz = hz};
-        for (int k = 0; k <= options_.highest_order; ++k) {
-          const auto at = static_cast<std::size_t>(k);
-          const bool solved = !fit.signals.empty();
-          frame.amplitude.push_back(solved ? std::abs(fit.signals[i].amplitude[at]) : 0);
-          frame.valid.push_back(solved && fit.inflation[at] < kMostInflation);
+    std::vector<std::vector<AliasingFrame>> raw(count + 1, std::vector<AliasingFrame>(places.size()));
+    std::vector<std::vector<FrameOrders>> seen(count + 1, std::vector<FrameOrders>(places.size()));
+    std::vector<std::vector<std::optional<double>>> left(count,
+                                                         std::vector<std::optional<double>>(places.size()));
+    std::mutex reading;  // one thread at a time has the source
+    const auto threads = static_cast<std::size_t>(allowed_threads()),
+               parts = std::min(threads, places.size());
+    for_each_part(parts, [&](std::size_t part) {
+      OrderFitter fitter(frame_, options_.highest_order);
+      RunningPhases running(*this);
+      for (std::size_t at = part * places.size() / parts; at < (part + 1) * places.size() / parts; ++at) {
+        const std::int64_t place = places[at];
+        const Phases& p = running.at(place);
+        const Audio x = [&] {
+          const std::lock_guard lock(reading);
+          return read_stretch(capture_, place, static_cast<std::int64_t>(frame_));
+        }();
+        std::vector<std::span<const double>> signals;
+        for (std::size_t c = 0; c < count; ++c) signals.push_back(x.channel(static_cast<int>(c)));
+        signals.push_back(p.clean);
+        FrameFit fit = fitter.fit(p.cosine, p.sine, signals);
+        const double hz =
+            std::abs(clock_.speed(static_cast<double>(place) + static_cast<double>(frame_) / 2)) * rate_;
+        for (std::size_t c = 0; c <= count; ++c) {
+          fitter.find_sigmas(p.cosine, p.sine, signals[c], c, {hz / rate_, kAroundHz / rate_}, fit);
+          if (!fit.signals.empty()) seen[c][at] = fit.signals[c];
         }
-        frame.fundamental = frame.amplitude[1];
-        if (i < count && !fit.signals.empty() && frame.valid[1] && frame.fundamental > 0)
-          residuals[i].push_back(std::sqrt(2 * fit.signals[i].residual_power) / frame.fundamental);
-        raw[i].push_back(std::move(frame));
+        for (std::size_t i = 0; i <= count; ++i) {
+          AliasingFrame frame{.tone_hz = hz};
+          for (int k = 0; k <= options_.highest_order; ++k) {
+            const auto order = static_cast<std::size_t>(k);
+            const bool solved = !fit.signals.empty();
+            frame.amplitude.push_back(solved ? std::abs(fit.signals[i].amplitude[order]) : 0);
+            frame.valid.push_back(solved && fit.inflation[order] < kMostInflation);
+          }
+          frame.fundamental = frame.amplitude[1];
+          if (i < count && !fit.signals.empty() && frame.valid[1] && frame.fundamental > 0)
+            left[i][at] = std::sqrt(2 * fit.signals[i].residual_power) / frame.fundamental;
+          raw[i][at] = std::move(frame);
+        }
       }
-    }
+    });
+    std::vector<std::vector<double>> residuals(count);
+    for (std::size_t c = 0; c < count; ++c)
+      for (const auto& ratio : left[c])
+        if (ratio) residuals[c].push_back(*ratio);
     result_.from_hz = rate_;
     for (const auto& frame : raw[0]) {
       result_.from_hz = std::min(result_.from_hz, frame.tone_hz);
