@@ -8,6 +8,7 @@
 #include <functional>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "wavicon/audio/sample_format.hpp"
@@ -17,6 +18,10 @@
 #include "wavicon/sheet/row_layout.hpp"
 #include "wavicon/sheet/sheet.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
+
+namespace wavicon {
+struct MeasurementDescriptor;
+}
 
 namespace wavicon::cli {
 
@@ -145,8 +150,10 @@ void add_show(CLI::App& app, Action& action);
 void add_units(CLI::App& app, Action& action);
 void add_feed(CLI::App& app, Action& action);
 void add_health(CLI::App& app, Action& action);
-/// A command for each measurement of the list.
-void add_measurements(CLI::App& app, Action& action);
+/// The command of that name; null where it was not set up.
+CLI::App* find_command(CLI::App& app, std::string_view name);
+/// A measurement of the list as a command.
+void add_measurement(CLI::App& app, const MeasurementDescriptor& descriptor, Action& action);
 void add_explain(CLI::App& app, Action& action);
 void add_kit(CLI::App& app, Action& action);
 void add_stand_in(CLI::App& app, Action& action);

@@ -62,10 +62,12 @@ constexpr Examples kExamples[] = {
 
 void add_examples(CLI::App& app) {
   for (const Examples& examples : kExamples) {
+    CLI::App* command = find_command(app, examples.command);
+    if (command == nullptr) continue;
     std::string text = "Examples, in the folder that ./demo fills:\n";
     for (const std::string_view call : examples.calls)
       text += fmt::format("  wavicon {}{}{}\n", examples.command, call.empty() ? "" : " ", call);
-    app.get_subcommand(std::string(examples.command))->footer(text);
+    command->footer(text);
   }
 }
 

@@ -434,6 +434,8 @@ void add_gate_options(CLI::App& app, Measuring& command) {
                "measure a capture that is unfit; this is noted in the conditions");
 }
 
+}  // namespace
+
 void add_measurement(CLI::App& app, const MeasurementDescriptor& descriptor, Action& action) {
   auto* sub = app.add_subcommand(descriptor.name, descriptor.question);
   auto command = std::make_shared<Measuring>();
@@ -463,12 +465,6 @@ void add_measurement(CLI::App& app, const MeasurementDescriptor& descriptor, Act
     sub->add_option("--draw", command->draw, picture_help(descriptor.pictures))
         ->check(CLI::IsMember(words_of(descriptor.pictures)));
   sub->callback([command, &action] { action = [command] { return run(*command); }; });
-}
-
-}  // namespace
-
-void add_measurements(CLI::App& app, Action& action) {
-  for (const MeasurementDescriptor& descriptor : measurements()) add_measurement(app, descriptor, action);
 }
 
 }  // namespace wavicon::cli

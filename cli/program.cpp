@@ -55,19 +55,36 @@ int finished(int status) {
                exit_status::bad_input});
 }
 
-void add_commands(CLI::App& app, Action& action) {
+struct Adder {
+  const char* name;
+  void (*add)(CLI::App&, Action&);
+};
+constexpr Adder kAdders[] = {{"make", add_make}, {"show", add_show},        {"units", add_units},
+                             {"feed", add_feed}, {"health", add_health},    {"explain", add_explain},
+                             {"kit", add_kit},   {"stand-in", add_stand_in}};
+
+std::vector<std::string> command_names() {
+  std::vector<std::string> names;
+  for (const Adder& adder : kAdders) names.emplace_back(adder.name);
+  for (const MeasurementDescriptor& m : measurements()) names.push_back(m.name);
+  return names;
+}
+
+// Every command with all its options takes longer to set up than to run on a short file: where one is asked
+// for, it is set up alone.
+void add_commands(CLI::App& app, Action& action, const std::string& asked) {
   app.set_version_flag("--version", std::string("wavicon ") + WAVICON_VERSION);
   app.require_subcommand(1);
   app.failure_message([](const CLI::App*, const CLI::Error&) { return std::string(); });
-  add_make(app, action);
-  add_show(app, action);
-  add_units(app, action);
-  add_feed(app, action);
-  add_health(app, action);
-  add_measurements(app, action);
-  add_explain(app, action);
-  add_kit(app, action);
-  add_stand_in(app, action);
+  const auto names = command_names();
+  const bool one = std::find(names.begin(), names.end(), asked) != names.end();
+  if (asked == "--version") return;
+  for (const Adder& adder : kAdders) {
+    if (!one || asked == adder.name) adder.add(app, action);
+    if (adder.add != add_health) continue;
+    for (const MeasurementDescriptor& m : measurements())
+      if (!one || asked == m.name) add_measurement(app, m, action);
+  }
 }
 
 // Commands in the order of the work.
@@ -80,7 +97,8 @@ constexpr const char* kRead = "6. read on";
 
 void group_commands(CLI::App& app) {
   const auto put = [&](const char* group, std::initializer_list<const char*> names) {
-    for (const char* name : names) app.get_subcommand(name)->group(group);
+    for (const char* name : names)
+      if (CLI::App* command = find_command(app, name)) command->group(group);
   };
   put(kMake, {"make", "show"});
   put(kFeed, {"units", "feed", "kit", "stand-in"});
@@ -93,10 +111,9 @@ void group_commands(CLI::App& app) {
 }
 
 // A command that is not there gets the nearest one that is.
-void require_command(const CLI::App& app, int argc, char** argv) {
+void require_command(int argc, char** argv) {
   if (argc < 2 || argv[1][0] == '-') return;
-  std::vector<std::string> names;
-  for (const CLI::App* command : app.get_subcommands(nullptr)) names.push_back(command->get_name());
+  const auto names = command_names();
   const std::string asked = argv[1];
   if (std::find(names.begin(), names.end(), asked) != names.end()) return;
   throw Error(ErrorCode::bad_argument,
@@ -117,14 +134,14 @@ int parse_and_run(int argc, char** argv) {
   CLI::App app("Feeds known signals through plugins, sessions and interfaces, and measures what came back.",
                "wavicon");
   Action action;
-  add_commands(app, action);
+  add_commands(app, action, argc > 1 ? argv[1] : "");
   group_commands(app);
   add_examples(app);
   if (argc < 2) {
     print(app.help());
     return exit_status::measured;
   }
-  require_command(app, argc, argv);
+  require_command(argc, argv);
   try {
     app.parse(argc, argv);
   } catch (const CLI::Success& success) {

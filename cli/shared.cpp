@@ -149,6 +149,12 @@ bool FormatOptions::dithers(SampleFormat format) const {
   return is_integer(format) && !no_dither && (dither || format == SampleFormat::pcm16);
 }
 
+CLI::App* find_command(CLI::App& app, std::string_view name) {
+  for (CLI::App* command : app.get_subcommands(nullptr))
+    if (command->get_name() == name) return command;
+  return nullptr;
+}
+
 void SheetOptions::add_to(CLI::App& app, bool draws) {
   if (against)
     app.add_option("FILES", captures,
