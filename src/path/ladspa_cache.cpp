@@ -2,17 +2,12 @@
 #include "ladspa_cache.hpp"
 
 #include <fmt/format.h>
-#include <sys/stat.h>
-#include <unistd.h>
-
-#include <charconv>
 #include <chrono>
 #include <cstdlib>
-#include <fstream>
 #include <utility>
 
+#include "cache_text.hpp"
 #include "wavicon/audio/error.hpp"
-#include "wavicon/audio/limits.hpp"
 
 namespace wavicon::path_detail {
 namespace {
@@ -23,32 +18,6 @@ constexpr std::string_view kVersion = "wavicon-ladspa 2";
 constexpr std::string_view kEnd = "end";  // last line: what lacks it was not written to its end
 constexpr std::int64_t kFailureKeptS = 24 * 3600;
 constexpr const char* kLoaderList = "/etc/ld.so.cache";
-
-std::vector<std::string_view> split(std::string_view line, char by) {
-  std::vector<std::string_view> parts;
-  for (std::size_t at = 0;;) {
-    const std::size_t end = line.find(by, at);
-    parts.push_back(line.substr(at, end - at));
-    if (end == std::string_view::npos) return parts;
-    at = end + 1;
-  }
-}
-
-// The whole field, or nothing.
-template <typename Number>
-std::optional<Number> number(std::string_view text) {
-  Number value{};
-  const auto [end, failure] = std::from_chars(text.data(), text.data() + text.size(), value);
-  if (failure != std::errc() || end != text.data() + text.size()) return std::nullopt;
-  return value;
-}
-
-std::string in_one_line(const std::string& text) {
-  std::string line = text;
-  for (char& c : line)
-    if (static_cast<unsigned char>(c) < 0x20) c = ' ';
-  return line;
-}
 
 // Adds what a line says; false when it says nothing that is known.
 bool take_line(const std::vector<std::string_view>& parts, std::vector<LadspaDescription>& plugins) {
@@ -69,12 +38,6 @@ std::int64_t now_s() {
       .count();
 }
 
-std::string stamp_of(const fs::path& file) {
-  struct stat times {};
-  if (::stat(file.c_str(), &times) != 0) return "none";
-  return fmt::format("{}.{:09} {}", times.st_mtim.tv_sec, times.st_mtim.tv_nsec, times.st_size);
-}
-
 // What the loader goes by besides the library itself.
 std::string surroundings_of(const fs::path& library) {
   const char* path = std::getenv("LD_LIBRARY_PATH");
@@ -83,13 +46,6 @@ std::string surroundings_of(const fs::path& library) {
   for (const std::string_view folder : split(path == nullptr ? "" : path, ':'))
     if (!folder.empty()) text += fmt::format(" {} {}", folder, stamp_of(fs::path(folder)));
   return in_one_line(text);
-}
-
-fs::path cache_file() {
-  const char *cache = std::getenv("XDG_CACHE_HOME"), *home = std::getenv("HOME");
-  if (cache != nullptr && *cache != '\0') return fs::path(cache) / "wavicon" / "ladspa";
-  if (home != nullptr && *home != '\0') return fs::path(home) / ".cache" / "wavicon" / "ladspa";
-  return {};
 }
 
 }  // namespace
@@ -165,15 +121,8 @@ bool still_stands(const LadspaFailure& failure, std::int64_t at_s, double patien
          at_s - failure.at_s < kFailureKeptS;
 }
 
-LadspaCache::LadspaCache() : file_(cache_file()) {
-  std::error_code failure;
-  const auto size = fs::file_size(file_, failure);
-  if (failure || size > kLongestCacheBytes) return;
-  std::ifstream stream(file_, std::ios::binary);
-  std::string text(size, '\0');
-  stream.read(text.data(), static_cast<std::streamsize>(size));
-  text.resize(static_cast<std::size_t>(stream.gcount()));
-  if (auto answers = parse_ladspa_cache(text)) known_ = std::move(*answers);
+LadspaCache::LadspaCache() : file_(cache_file("ladspa")) {
+  if (auto answers = parse_ladspa_cache(kept_text(file_))) known_ = std::move(*answers);
 }
 
 LadspaCache::~LadspaCache() {
@@ -184,17 +133,7 @@ LadspaCache::~LadspaCache() {
   }
 }
 
-void LadspaCache::save() const {
-  std::error_code failure;
-  fs::create_directories(file_.parent_path(), failure);
-  const fs::path partial = file_.string() + fmt::format(".{}", ::getpid());
-  const std::string text = ladspa_cache_text(known_);
-  std::ofstream out(partial, std::ios::binary);
-  out << text;
-  out.close();
-  if (out.good() && text.size() <= kLongestCacheBytes) fs::rename(partial, file_, failure);
-  fs::remove(partial, failure);
-}
+void LadspaCache::save() const { keep_text(file_, ladspa_cache_text(known_)); }
 
 const LadspaAnswer& LadspaCache::answer_of(const fs::path& library, double patience_s,
                                            const std::function<std::string()>& ask) {

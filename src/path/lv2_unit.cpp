@@ -1,18 +1,24 @@
 // SPDX-License-Identifier: MIT
 #if WAVICON_LV2
 #include <dlfcn.h>
+#include <fcntl.h>
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <algorithm>
+#include <cstdio>
 #include <cstring>
 #include <filesystem>
 
+#include "cache_text.hpp"
+#include "lv2_cache.hpp"
 #include "lv2_features.hpp"
 #include "lv2_plugin.hpp"
 #include "lv2_state.hpp"
 #include "schemes.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
+#include "wavicon/version.hpp"
 
 namespace wavicon::path_detail {
 namespace {
@@ -228,6 +234,28 @@ void load_bundle(LilvWorld* world, const fs::path& folder) {
   lilv_world_load_bundle(world, uri.get());
 }
 
+// What lilv says of a faulty bundle is no message of ours: nobody asked for that bundle.
+class QuietErrors {
+ public:
+  QuietErrors() : kept_(::dup(STDERR_FILENO)) {
+    std::fflush(stderr);
+    const int nothing = ::open("/dev/null", O_WRONLY | O_CLOEXEC);
+    if (kept_ >= 0 && nothing >= 0) ::dup2(nothing, STDERR_FILENO);
+    if (nothing >= 0) ::close(nothing);
+  }
+  ~QuietErrors() {
+    std::fflush(stderr);
+    if (kept_ < 0) return;
+    ::dup2(kept_, STDERR_FILENO);
+    ::close(kept_);
+  }
+  QuietErrors(const QuietErrors&) = delete;
+  QuietErrors& operator=(const QuietErrors&) = delete;
+
+ private:
+  int kept_;
+};
+
 std::vector<const LilvPlugin*> all_plugins(LilvWorld* world) {
   std::vector<const LilvPlugin*> found;
   const LilvPlugins* plugins = lilv_world_get_all_plugins(world);
@@ -290,6 +318,7 @@ const LilvPlugin* by_name(LilvWorld* world, const std::string& name, const UnitS
                     fs::is_directory(name.substr(0, name.find(':')), ignored) || name[0] == '/' ||
                     name[0] == '.';
   if (path) return by_bundle(world, name);
+  const QuietErrors quiet;
   load_own_bundles(world, search);
   if (const LilvPlugin* own = by_uri(world, name)) return own;
   lilv_world_load_all(world);
@@ -309,16 +338,64 @@ std::unique_ptr<Unit> open_lv2(const UnitSpec& spec, const UnitSearch& search) {
   return std::make_unique<Lv2Unit>(std::move(world), std::move(described), spec);
 }
 
-std::vector<UnitListing> list_lv2(const UnitSearch& search) {
+namespace {
+
+UnitListing listing_of(LilvWorld* world, const LilvPlugin* lilv, const UnitSearch& search) {
   constexpr int kUsualBlockFrames = 512;
+  const Plugin plugin = describe(world, lilv, "lv2:" + uri_of(lilv), search.sample_rate_hz);
+  return {plugin.info.name, plugin.info.title, plugin.info.input_count, plugin.info.output_count,
+          refusal(plugin, kUsualBlockFrames)};
+}
+
+// The folder that a plugin was found in, as bundles_in() names it.
+std::string folder_of(const LilvPlugin* lilv) {
+  const std::unique_ptr<char, void (*)(void*)> path(
+      lilv_file_uri_parse(lilv_node_as_uri(lilv_plugin_get_bundle_uri(lilv)), nullptr), lilv_free);
+  std::error_code ignored;
+  return path ? in_one_line(fs::canonical(path.get(), ignored).string()) : "";
+}
+
+// Reads them all; what did not change since it was kept is not described again.
+void list_all(const UnitSearch& search, const Lv2Bundles& kept, Lv2Bundles& bundles,
+              std::vector<UnitListing>& list) {
+  const QuietErrors quiet;
   const World world(lilv_world_new());
   load_own_bundles(world.get(), search);
   lilv_world_load_all(world.get());
-  std::vector<UnitListing> list;
   for (const LilvPlugin* lilv : all_plugins(world.get())) {
-    const Plugin plugin = describe(world.get(), lilv, "lv2:" + uri_of(lilv), search.sample_rate_hz);
-    list.push_back({plugin.info.name, plugin.info.title, plugin.info.input_count, plugin.info.output_count,
-                    refusal(plugin, kUsualBlockFrames)});
+    const std::string folder = folder_of(lilv);
+    const auto now = bundles.find(folder);
+    const auto before = kept.find(folder);
+    const UnitListing* known = nullptr;
+    if (now != bundles.end() && before != kept.end() && now->second.stamp == before->second.stamp)
+      for (const UnitListing& listing : before->second.plugins)
+        if (listing.name == "lv2:" + uri_of(lilv)) known = &listing;
+    list.push_back(known != nullptr ? *known : listing_of(world.get(), lilv, search));
+    if (now != bundles.end()) now->second.plugins.push_back(list.back());
+  }
+}
+
+bool are_the_same(const Lv2Bundles& kept, const Lv2Bundles& now) {
+  return std::equal(kept.begin(), kept.end(), now.begin(), now.end(), [](const auto& a, const auto& b) {
+    return a.first == b.first && a.second.stamp == b.second.stamp;
+  });
+}
+
+}  // namespace
+
+std::vector<UnitListing> list_lv2(const UnitSearch& search) {
+  auto folders = lv2_folders();
+  folders.insert(folders.end(), search.own_bundle_folders.begin(), search.own_bundle_folders.end());
+  Lv2Bundles bundles = bundles_in(folders);
+  const fs::path file = cache_file("lv2");
+  const auto kept = parse_lv2_cache(kept_text(file), WAVICON_VERSION);
+  std::vector<UnitListing> list;
+  if (kept && are_the_same(*kept, bundles)) {
+    for (const auto& [folder, bundle] : *kept)
+      list.insert(list.end(), bundle.plugins.begin(), bundle.plugins.end());
+  } else {
+    list_all(search, kept.value_or(Lv2Bundles{}), bundles, list);
+    keep_text(file, lv2_cache_text(bundles, WAVICON_VERSION));
   }
   std::sort(list.begin(), list.end(), [](const auto& a, const auto& b) { return a.name < b.name; });
   return list;

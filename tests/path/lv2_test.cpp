@@ -1,4 +1,9 @@
 // SPDX-License-Identifier: MIT
+#include <unistd.h>
+
+#include <filesystem>
+#include <fstream>
+
 #include "path/feeding.hpp"
 #include "wavicon/audio/decibels.hpp"
 
@@ -6,6 +11,7 @@ namespace wavicon {
 namespace {
 
 using namespace testing;
+namespace fs = std::filesystem;
 
 const std::string kTestBundle = std::string("lv2:") + WAVICON_TEST_BUNDLES + "/test.lv2:";
 
@@ -238,6 +244,93 @@ TEST(Units, ListsStandInsAndOwnPlugins) {
   EXPECT_NE(all.find("lv2:urn:wavicon-test:needs-the-moon|it requires urn:wavicon-test:moon"),
             std::string::npos)
       << all;
+}
+
+// A folder of bundles and a cache of the test's own.
+class Lv2Listing : public ::testing::Test {
+ protected:
+  void SetUp() override {
+    fs::remove_all(folder_);
+    fs::create_directories(folder_ / "lv2" / "named.lv2");
+    write("manifest.ttl",
+          std::string(kPrefixes) + "<urn:t:named> a lv2:Plugin ; rdfs:seeAlso <named.ttl> .\n");
+    describe_as("One");
+    setenv("LV2_PATH", (folder_ / "lv2").c_str(), 1);
+    setenv("XDG_CACHE_HOME", (folder_ / "cache").c_str(), 1);
+  }
+  void TearDown() override {
+    unsetenv("LV2_PATH");
+    unsetenv("XDG_CACHE_HOME");
+    fs::remove_all(folder_);
+  }
+  void write(const std::string& file, const std::string& text) const {
+    std::ofstream(folder_ / "lv2" / "named.lv2" / file) << text;
+  }
+  void describe_as(const std::string& name) const {
+    std::string text = kPrefixes;
+    text += "<urn:t:named> a lv2:Plugin ; doap:name \"" + name +
+            "\" ; lv2:port [ a lv2:AudioPort, lv2:InputPort ; "
+            "lv2:index 0 ; lv2:symbol \"in\" ; lv2:name \"In\" ] , [ a lv2:AudioPort, lv2:OutputPort ; "
+            "lv2:index 1 ; lv2:symbol \"out\" ; lv2:name \"Out\" ] .\n";
+    write("named.ttl", text);
+  }
+  static std::string titles() {
+    std::string text;
+    for (const UnitListing& unit : list_units())
+      if (unit.name.rfind("lv2:", 0) == 0)
+        text += unit.name + "=" + unit.title + " " + std::to_string(unit.input_count) + ";";
+    return text;
+  }
+  [[nodiscard]] fs::path cache() const { return folder_ / "cache" / "wavicon" / "lv2"; }
+
+  static constexpr const char* kPrefixes =
+      "@prefix lv2: <http://lv2plug.in/ns/lv2core#> .\n@prefix doap: <http://usefulinc.com/ns/doap#> .\n"
+      "@prefix rdfs: <http://www.w3.org/2000/01/rdf-schema#> .\n";
+  fs::path folder_ = fs::temp_directory_path() / ("wavicon-lv2-listing-" + std::to_string(::getpid()));
+};
+
+TEST_F(Lv2Listing, IsKeptUntilABundleChanges) {
+  EXPECT_EQ(titles(), "lv2:urn:t:named=One 1;");
+  ASSERT_TRUE(fs::exists(cache()));
+  // What is listed the second time is what was kept.
+  std::ifstream in(cache());
+  std::string text((std::istreambuf_iterator<char>(in)), {});
+  const auto at = text.find("\tOne\t");
+  ASSERT_NE(at, std::string::npos);
+  std::ofstream(cache()) << text.replace(at, 5, "\tTwo\t");
+  EXPECT_EQ(titles(), "lv2:urn:t:named=Two 1;");
+  describe_as("Three of another length");
+  EXPECT_EQ(titles(), "lv2:urn:t:named=Three of another length 1;");
+  EXPECT_EQ(titles(), "lv2:urn:t:named=Three of another length 1;");
+  fs::copy(folder_ / "lv2" / "named.lv2", folder_ / "lv2" / "more.lv2");
+  EXPECT_EQ(titles(), "lv2:urn:t:named=Three of another length 1;") << "one URI in two bundles is one plugin";
+  fs::remove_all(folder_ / "lv2" / "more.lv2");
+  fs::remove_all(folder_ / "lv2" / "named.lv2");
+  EXPECT_EQ(titles(), "");
+}
+
+TEST_F(Lv2Listing, ADamagedCacheIsReadAgain) {
+  const std::string right = titles();
+  std::ifstream in(cache());
+  const std::string text((std::istreambuf_iterator<char>(in)), {});
+  in.close();
+  for (std::size_t length = 0; length < text.size(); length += 7) {
+    std::ofstream(cache(), std::ios::trunc) << text.substr(0, length);
+    ASSERT_EQ(titles(), right) << length;
+  }
+  std::ofstream(cache(), std::ios::trunc) << "wavicon-lv2 1\t0.0.0" << text.substr(text.find('\n'));
+  EXPECT_EQ(titles(), right) << "of another version";
+  fs::remove(cache());
+  fs::create_directories(cache());  // in its place a folder: it cannot be kept
+  EXPECT_EQ(titles(), right);
+}
+
+TEST_F(Lv2Listing, WhatLilvSaysOfAFaultyBundleIsNotOurs) {
+  fs::create_directories(folder_ / "lv2" / "broken.lv2");
+  std::ofstream(folder_ / "lv2" / "broken.lv2" / "manifest.ttl") << "this is << no turtle";
+  ::testing::internal::CaptureStderr();
+  EXPECT_EQ(titles(), "lv2:urn:t:named=One 1;");
+  EXPECT_EQ(::testing::internal::GetCapturedStderr(), "");
 }
 
 }  // namespace
