@@ -25,6 +25,8 @@ namespace {
 
 namespace fs = std::filesystem;
 
+constexpr long kSpectrum = 65536;  // samples of a window at 96 kHz
+
 using Command = std::vector<std::string>;
 
 struct Cost {
@@ -133,41 +135,100 @@ int main(int argc, char** argv) {
 
   const std::string music = file("music.wav");
   const Command decode{signals, "--decode", music};
-  // Half overlapped transforms of both channels of ten minutes at 96 kHz.
+  // Transforms of both channels of ten minutes at 96 kHz that overlap by half.
   const auto transforms = [&](long length) {
     return Command{signals, "--transforms", std::to_string(length),
                    std::to_string(2 * 2 * 57600000L / length)};
   };
-  const std::vector<Row> rows{
+  const auto one_core = [&](Command words) {
+    words.insert(words.end(), {"--jobs", "1"});
+    return tool(words);
+  };
+  constexpr double kBothCores = 1 / 1.8;
+  const std::string late = file("b.wav"), longest = file("long.wav");
+  const auto isolated = [&](const char* unit) {
+    return tool({"feed", file("minute.wav"), "--through", unit, "-o", file("out.wav")});
+  };
+  const auto in_process = [&](const char* unit) {
+    return tool({"feed", file("minute.wav"), "--through", unit, "--in-process", "-o", file("out.wav")});
+  };
+  const Command encode{signals, "--encode", file("minute.wav"), file("out.wav")};
+  std::vector<Row> rows{
       {"decoding alone", decode, {}, "", 0},
-      {"health, no recipe", tool({"health", music}), {decode}, "decoding", 2},
-      {"health, recipe inside", tool({"health", file("noise.wav")}), {decode}, "decoding", 2},
+      {"health, no recipe", one_core({"health", music}), {decode}, "decoding", 2},
+      {"health, recipe inside", one_core({"health", file("noise.wav")}), {decode}, "decoding", 2},
       {"levels without true peak, loudness",
-       tool({"levels", music, "--no-true-peak", "--no-loudness"}),
-       {tool({"health", music})},
+       one_core({"levels", music, "--no-true-peak", "--no-loudness"}),
+       {one_core({"health", music})},
        "health",
        1.5},
-      {"levels", tool({"levels", music}), {decode}, "decoding", 8},
-      {"noise", tool({"noise", music}), {decode, transforms(32768)}, "(decoding + transforms)", 1.5},
-      {"spectrum", tool({"spectrum", music}), {decode, transforms(32768)}, "(decoding + transforms)", 1.5},
-      {"null, 20 ppm fast", tool({"null", file("a.wav"), file("b.wav")}), {}, "", 4},
-      {"null, late by whole samples", tool({"null", file("a.wav"), file("whole.wav")}), {}, "", 2},
-      {"aliasing, sweep of 8 s", tool({"aliasing", file("tern.wav")}), {}, "", 0.6},
+      {"levels", one_core({"levels", music}), {decode}, "decoding", 8},
+      {"noise", one_core({"noise", music}), {decode, transforms(32768)}, "(decoding + transforms)", 1.5},
+      {"spectrum",
+       one_core({"spectrum", music}),
+       {decode, transforms(kSpectrum)},
+       "(decoding + transforms)",
+       1.5},
+      {"null, 20 ppm fast", one_core({"null", file("a.wav"), late}), {}, "", 4},
+      {"null, late by whole samples", one_core({"null", file("a.wav"), file("whole.wav")}), {}, "", 2},
+      {"aliasing, sweep of 8 s", one_core({"aliasing", file("tern.wav")}), {}, "", 0.6},
       {"levels of 3 s", tool({"levels", file("short.wav")}), {}, "", 0.012},
       {"health of 3 s", tool({"health", file("short.wav")}), {}, "", 0.012},
       {"explain of a reading", tool({"explain", "thd_db"}), {}, "", 0.012},
+      {"units, the second time", tool({"units"}), {}, "", 0.2},
       {"make noise, pink, 60 s",
        tool({"make", "noise", "--colour", "pink", "--seconds", "60", "-o", file("out.wav")}),
-       {{signals, "--encode", file("minute.wav"), file("out.wav")}},
+       {encode},
        "encoding",
        3},
       {"make sweep, 60 s",
        tool({"make", "sweep", "--seconds", "60", "-o", file("out.wav")}),
-       {{signals, "--encode", file("minute.wav"), file("out.wav")}},
+       {encode},
        "encoding",
        3},
+      {"feed 60 s through Tern (LV2)",
+       isolated("lv2:urn:saltmarsh:tern"),
+       {in_process("lv2:urn:saltmarsh:tern")},
+       "in process",
+       1.1,
+       Measured::wall},
+      {"feed 60 s through Plover (LV2)",
+       isolated("lv2:urn:saltmarsh:plover"),
+       {in_process("lv2:urn:saltmarsh:plover")},
+       "in process",
+       1.1,
+       Measured::wall},
   };
+  const auto add_cores = [&](const char* work, const Command& words) {
+    rows.push_back({std::string("all cores: ") + work,
+                    tool(words),
+                    {one_core(words)},
+                    "one core",
+                    kBothCores,
+                    Measured::wall});
+  };
+  add_cores("health", {"health", music});
+  add_cores("health of two", {"health", file("a.wav"), late});
+  add_cores("levels", {"levels", music});
+  add_cores("levels of three", {"levels", file("a.wav"), late, file("whole.wav")});
+  add_cores("noise", {"noise", music});
+  add_cores("spectrum", {"spectrum", music});
+  add_cores("null, 20 ppm fast", {"null", file("a.wav"), late});
+  add_cores("aliasing", {"aliasing", file("tern.wav")});
+  if (fs::exists(longest)) {
+    const Command decode_long{signals, "--decode", longest};
+    for (const char* name : {"levels", "noise", "spectrogram"})
+      rows.push_back(
+          {fmt::format("{} of 2 h at 192 kHz", name), tool({name, longest}), {decode_long}, "decoding", 0});
+    rows.push_back({"null of 2 h at 192 kHz with itself, given the delay",
+                    tool({"null", longest, longest, "--delay", "0", "--from", "1"}),
+                    {decode_long},
+                    "decoding",
+                    0});
+  }
   fmt::print("| work | time | beside | aim | memory |\n|---|---|---|---|---|\n");
   for (const Row& row : rows)
-    if (row.work.find(only) != std::string::npos) time_row(row, rounds);
+    if (row.work.find(only) != std::string::npos &&
+        (!only.empty() || row.work.find("2 h") == std::string::npos))
+      time_row(row, rounds);
 }

@@ -4,6 +4,8 @@
 //   music.wav       chamber music, 96 kHz stereo, 24 bits, without a recipe: what somebody else brings
 //   a.wav, b.wav    three minutes of it; b is late by a fraction, 20 ppm fast, and noisy
 //   short.wav       three seconds, 48 kHz mono
+//   whole.wav       the same, late by whole samples
+// --long FOLDER writes long.wav: two hours at 192 kHz, stereo, 8 GB.
 //   decode          is the same program with --decode FILE: reads a file in blocks and does nothing with it
 
 #include <fmt/format.h>
@@ -83,6 +85,11 @@ void write_all(const std::filesystem::path& folder, double minutes) {
   wavicon::write_audio_file(folder / "short.wav", chamber(48000, 1, 3), {});
 }
 
+void write_long(const std::filesystem::path& folder) {
+  std::filesystem::create_directories(folder);
+  write_repeated(folder / "long.wav", chamber(192000, 2, 60), 7200);
+}
+
 void decode(const std::string& file) {
   wavicon::AudioReader reader(file);
   std::vector<double> block(static_cast<std::size_t>(reader.info().channel_count) * 16384);
@@ -111,7 +118,9 @@ void transform(std::size_t length, std::int64_t count) {
 
 int main(int argc, char** argv) {
   const std::vector<std::string> words(argv + 1, argv + argc);
-  if (words.size() == 2 && words[0] == "--decode") {
+  if (words.size() == 2 && words[0] == "--long") {
+    write_long(words[1]);
+  } else if (words.size() == 2 && words[0] == "--decode") {
     decode(words[1]);
   } else if (words.size() == 3 && words[0] == "--encode") {
     encode(words[1], words[2]);

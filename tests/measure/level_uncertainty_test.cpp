@@ -143,7 +143,7 @@ TEST(PairUncertainty, IsWhatRepetitionsShow) {
                       {"correlation", correlation},
                       {"mono_sum_loss_db", db_from_ratio(sum)}},
                      std::nullopt);
-    for (std::uint64_t seed = 0; seed < 100; ++seed) {
+    for (std::uint64_t seed = 0; seed < 60; ++seed) {
       const auto x = white(1.7, -30, 20000 + seed), add = white(1.7, -30, 40000 + seed);
       std::vector<double> y(x.size());
       for (std::size_t n = 0; n < x.size(); ++n) y[n] = 0.5 * (x[n] + own * add[n]);

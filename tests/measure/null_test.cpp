@@ -28,35 +28,34 @@ double rms_of(const Signal& x) {
 }
 
 TEST(Null, ReachesWhatTheNoiseAllows) {
-  for (const double rate : {44100.0, 96000.0})
-    for (const char* content : {"voice", "chamber"}) {
-      const Signal& x = programme(content, rate, 5);
-      struct Case {
-        double delay, gain_db, ppm, noise_db;
-        bool inverted;
-      };
-      for (const Case& c : {Case{37.43, -3.3, 0, -80, false},
-                            {-1200.2, 6, 20, -80, true},
-                            {0.5, 0.01, -150, -60, false},
-                            {4000.75, -20, 3, -40, true},
-                            {12, 0, 0, -100, false}}) {
-        const double gain = ratio_from_db(c.gain_db) * (c.inverted ? -1 : 1), level = rms_of(x);
-        Signal y = added(scaled(moved(x, c.delay, c.ppm), gain),
-                         noise(x.size(), c.noise_db + db_from_ratio(level) + c.gain_db, 5));
-        const NullResult result = null_of(x, y, rate);
-        const ChannelNull& channel = result.channels[0];
-        const std::string what = std::to_string(rate) + content + std::to_string(c.delay);
-        // Noise in the part of the band that was compared.
-        const double limit_db = c.noise_db + db_from_power_ratio(result.band_to_hz / (rate / 2));
-        EXPECT_NEAR(db_from_ratio(channel.depth), limit_db, kDepthDb) << what;
-        EXPECT_EQ(channel.polarity, c.inverted ? -1 : 1);
-        if (c.noise_db > -80) continue;
-        EXPECT_NEAR(result.alignment.delay_frames, c.delay, kDelay) << what;
-        EXPECT_NEAR(result.alignment.drift_ppm, c.ppm, kDriftPpm) << what;
-        EXPECT_NEAR(db_from_ratio(channel.gain), c.gain_db, kGainDb) << what;
-        EXPECT_LT(channel.floor, channel.depth * 1.2) << what << ": the floor is below what is read";
-      }
+  for (const auto& [content, rate] : {std::pair{"voice", 44100.0}, {"chamber", 96000.0}}) {
+    const Signal& x = programme(content, rate, 5);
+    struct Case {
+      double delay, gain_db, ppm, noise_db;
+      bool inverted;
+    };
+    for (const Case& c : {Case{37.43, -3.3, 0, -80, false},
+                          {-1200.2, 6, 20, -80, true},
+                          {0.5, 0.01, -150, -60, false},
+                          {4000.75, -20, 3, -40, true},
+                          {12, 0, 0, -100, false}}) {
+      const double gain = ratio_from_db(c.gain_db) * (c.inverted ? -1 : 1), level = rms_of(x);
+      Signal y = added(scaled(moved(x, c.delay, c.ppm), gain),
+                       noise(x.size(), c.noise_db + db_from_ratio(level) + c.gain_db, 5));
+      const NullResult result = null_of(x, y, rate);
+      const ChannelNull& channel = result.channels[0];
+      const std::string what = std::to_string(rate) + content + std::to_string(c.delay);
+      // Noise in the part of the band that was compared.
+      const double limit_db = c.noise_db + db_from_power_ratio(result.band_to_hz / (rate / 2));
+      EXPECT_NEAR(db_from_ratio(channel.depth), limit_db, kDepthDb) << what;
+      EXPECT_EQ(channel.polarity, c.inverted ? -1 : 1);
+      if (c.noise_db > -80) continue;
+      EXPECT_NEAR(result.alignment.delay_frames, c.delay, kDelay) << what;
+      EXPECT_NEAR(result.alignment.drift_ppm, c.ppm, kDriftPpm) << what;
+      EXPECT_NEAR(db_from_ratio(channel.gain), c.gain_db, kGainDb) << what;
+      EXPECT_LT(channel.floor, channel.depth * 1.2) << what << ": the floor is below what is read";
     }
+  }
 }
 
 TEST(Null, CleanCopiesNullToTheFloor) {
@@ -80,23 +79,22 @@ void expect_verdict(NullVerdict expected, const Signal& a, const Signal& b, doub
 }
 
 TEST(NullVerdict, IdenticalOnlyWhenEveryBitIs) {
-  for (const double rate : {44100.0, 96000.0})
-    for (const char* content : {"voice", "chamber"}) {
-      const Signal x = stored(programme(content, rate, 3), 24, true);
-      expect_verdict(NullVerdict::identical, x, x, rate, "itself");
-      for (const int late : {137, 48000}) {
-        Signal y(x);
-        y.insert(y.begin(), static_cast<std::size_t>(late), 0.0);
-        expect_verdict(NullVerdict::identical, x, y, rate, "late");
-        expect_verdict(NullVerdict::identical, y, x, rate, "early");
-      }
-      expect_verdict(NullVerdict::identical, x, scaled(x, -1), rate, "inverted");
-      // One step of 24 bits in one sample is not nothing.
+  for (const auto& [content, rate] : {std::pair{"voice", 44100.0}, {"chamber", 96000.0}}) {
+    const Signal x = stored(programme(content, rate, 3), 24, true);
+    expect_verdict(NullVerdict::identical, x, x, rate, "itself");
+    for (const int late : {137, 48000}) {
       Signal y(x);
-      y[x.size() / 2] += std::ldexp(1.0, -23);
-      EXPECT_FALSE(null_of(x, y, rate).equal);
-      expect_verdict(NullVerdict::rounding, x, y, rate, "one bit");
+      y.insert(y.begin(), static_cast<std::size_t>(late), 0.0);
+      expect_verdict(NullVerdict::identical, x, y, rate, "late");
+      expect_verdict(NullVerdict::identical, y, x, rate, "early");
     }
+    expect_verdict(NullVerdict::identical, x, scaled(x, -1), rate, "inverted");
+    // One step of 24 bits in one sample is not nothing.
+    Signal y(x);
+    y[x.size() / 2] += std::ldexp(1.0, -23);
+    EXPECT_FALSE(null_of(x, y, rate).equal);
+    expect_verdict(NullVerdict::rounding, x, y, rate, "one bit");
+  }
 }
 
 TEST(NullVerdict, RoundingNamesTheWordLength) {
@@ -118,18 +116,17 @@ TEST(NullVerdict, RoundingNamesTheWordLength) {
 }
 
 TEST(NullVerdict, SteadyNoiseIsNoise) {
-  for (const char* content : {"voice", "chamber"})
-    for (const double rate : {44100.0, 96000.0}) {
-      const Signal& x = programme(content, rate, 4);
-      for (const double level : {-100.0, -75.0, -50.0}) {
-        Signal n = noise(x.size(), level, 8);
-        expect_verdict(NullVerdict::noise, x, added(x, n), rate,
-                       content + std::string("white") + std::to_string(level));
-        n = filtered(n, bell(2000, 20, 1, rate));
-        expect_verdict(NullVerdict::noise, x, added(moved(x, 5.5), n), rate,
-                       content + std::string("coloured") + std::to_string(level));
-      }
+  for (const auto& [content, rate] : {std::pair{"voice", 44100.0}, {"chamber", 96000.0}}) {
+    const Signal& x = programme(content, rate, 4);
+    for (const double level : {-100.0, -75.0, -50.0}) {
+      Signal n = noise(x.size(), level, 8);
+      expect_verdict(NullVerdict::noise, x, added(x, n), rate,
+                     content + std::string("white") + std::to_string(level));
+      n = filtered(n, bell(2000, 20, 1, rate));
+      expect_verdict(NullVerdict::noise, x, added(moved(x, 5.5), n), rate,
+                     content + std::string("coloured") + std::to_string(level));
     }
+  }
 }
 
 TEST(NullVerdict, HumIsHum) {

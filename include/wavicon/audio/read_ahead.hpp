@@ -26,7 +26,7 @@ void for_each_block_ahead(AudioSource& source, std::int64_t first_frame, std::in
     for_each_block(source, first_frame, end_frame, scratch, std::forward<Take>(take));
     return;
   }
-  const std::int64_t stretch = std::max(block, kSamplesAhead / channels / 64 * 64);
+  const std::int64_t stretch = std::max(block, kSamplesAhead / channels / block * block);
   std::vector<double> here(static_cast<std::size_t>(stretch * channels)), next(here.size());
   const auto part = [&](std::vector<double>& from, std::int64_t at) {
     return std::span<double>(from).first(

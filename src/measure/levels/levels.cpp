@@ -22,7 +22,7 @@
 namespace wavicon {
 namespace {
 
-constexpr std::int64_t kBlock = 4096;  // frames read at once: they stay in the cache
+constexpr std::int64_t kBlock = 4096;  // frames summed at once, from the start on: they stay in the cache
 constexpr double kShortTermS = 3, kStepS = 0.1;
 constexpr std::size_t kMomentarySteps = 4, kShortTermSteps = 30;
 
@@ -124,7 +124,7 @@ struct LevelMeter::Impl {
   void take(std::span<const double> planar, std::size_t length) {
     for (std::size_t done = 0; done < length;) {
       const auto count = std::min({static_cast<std::int64_t>(length - done), hop - frame % hop,
-                                   step - frame % step, stretches->left()});
+                                   step - frame % step, stretches->left(), kBlock - frame % kBlock});
       take(planar, length, done, static_cast<std::size_t>(count));
       done += static_cast<std::size_t>(count);
     }

@@ -1,0 +1,127 @@
+// SPDX-License-Identifier: MIT
+// Figures are the same bits however many threads are allowed.
+
+#include <bit>
+
+#include "measure/judged.hpp"
+#include "measure/programme.hpp"
+#include "wavicon/audio/workers.hpp"
+#include "wavicon/measure/aliasing/aliasing.hpp"
+#include "wavicon/measure/levels/levels.hpp"
+#include "wavicon/measure/noise/noise.hpp"
+#include "wavicon/measure/null/null.hpp"
+#include "wavicon/measure/spectrum/spectrum.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+constexpr double kRate = 48000;
+
+Audio channels_of(std::vector<Signal> signals) {
+  Audio audio(kRate, static_cast<int>(signals.size()), static_cast<std::int64_t>(signals[0].size()));
+  for (std::size_t c = 0; c < signals.size(); ++c)
+    std::copy(signals[c].begin(), signals[c].end(), audio.channel(static_cast<int>(c)).begin());
+  return audio;
+}
+
+// Longer than what is read ahead, on three channels, so that parts and threads do not match.
+const Audio& music() {
+  static const Audio audio = [] {
+    const Signal x = programme("chamber", kRate, 5);
+    return channels_of({x, scaled(x, 0.5), added(scaled(x, -0.7), noise(x.size(), -70, 3))});
+  }();
+  return audio;
+}
+
+std::string text_of(const Sheet& sheet) {
+  std::string text;
+  const auto add = [&](const std::optional<double>& value) {
+    text += value ? std::to_string(std::bit_cast<std::uint64_t>(*value)) + " " : "- ";
+  };
+  for (const Reading& reading : sheet.readings) {
+    text += reading.name + " ";
+    add(reading.value);
+    add(reading.floor);
+    add(reading.uncertainty);
+  }
+  for (const Curve& curve : sheet.curves)
+    for (const double y : curve.y) add(y);
+  for (const Finding& finding : sheet.findings) text += finding.text + "\n";
+  return text;
+}
+
+template <typename Measure>
+void expect_the_same(const std::string& what, Measure&& measured) {
+  std::string alone;
+  for (const int threads : {1, 2, 5}) {
+    const ThreadAllowance allowance(threads);
+    const std::string text = text_of(measured());
+    if (threads == 1) {
+      alone = text;
+      EXPECT_GT(text.size(), 200U) << what;
+    } else {
+      EXPECT_TRUE(text == alone) << what << " with " << threads << " threads";
+    }
+  }
+}
+
+TEST(Threads, OneCaptureReadsTheSame) {
+  MemorySource source(music());
+  const CaptureInfo info{.sample_rate_hz = kRate, .channels = 3};
+  expect_the_same("health", [&] {
+    HealthOptions options;
+    return health_sheet(check_health(source, nullptr, options), info);
+  });
+  expect_the_same("levels", [&] { return levels_sheet(measure_levels(taken(source)), info); });
+  expect_the_same("noise", [&] { return noise_sheet(measure_noise(taken(source)), info); });
+  expect_the_same("spectrum", [&] {
+    return spectrum_sheet(measure_spectrum(taken(source), {.peak_hold = true, .bands_per_octave = 3}), info);
+  });
+}
+
+TEST(Threads, TwoCapturesReadTheSame) {
+  const Signal x = programme("voice", kRate, 4);
+  const auto late = [&](double gain, std::uint64_t seed) {
+    return added(scaled(moved(x, 37.4, 20), gain), noise(x.size(), -80, seed));
+  };
+  const Audio a = channels_of({x, scaled(x, 0.8)}), b = channels_of({late(0.5, 4), late(0.6, 5)});
+  MemorySource from(a), against(b);
+  expect_the_same("null", [&] {
+    const CaptureInfo info{.sample_rate_hz = kRate, .channels = 2};
+    return null_sheet(measure_null(taken(from), taken(against)), info, info);
+  });
+}
+
+TEST(Threads, ASweepReadsTheSame) {
+  Recipe recipe;
+  recipe.parts.push_back({.kind = Sweep{.seconds = 4, .level_dbfs = -1}});
+  const auto stimulus = std::make_shared<Stimulus>(recipe);
+  Audio audio(kRate, 1, stimulus->frames());
+  stimulus->render(0, 0, audio.channel(0));
+  for (double& v : audio.channel(0)) v -= 0.1 * v * v * v;
+  const auto capture = judge(audio, SampleFormat::float64, {stimulus, std::nullopt});
+  expect_the_same("aliasing", [&] {
+    return aliasing_sheet(measure_aliasing(capture, 0), {.sample_rate_hz = kRate, .channels = 1});
+  });
+}
+
+TEST(Threads, WhatIsBrokenIsNamedByItsFirstPlace) {
+  Audio audio = channels_of({programme("chamber", kRate, 4)});
+  audio.channel(0)[150000] = NAN;
+  for (const int threads : {1, 3}) {
+    const ThreadAllowance allowance(threads);
+    LevelMeter meter(1, kRate, {});
+    EXPECT_NE(message_of(ErrorCode::bad_input,
+                         [&] {
+                           meter.push(std::as_const(audio).channel(0));
+                           (void)meter.finish();
+                         })
+                  .find("frame 150000"),
+              std::string::npos);
+  }
+}
+
+}  // namespace
+}  // namespace wavicon
