@@ -33,7 +33,9 @@ constexpr double kMainsS = 30;            // looked at, at most
 constexpr double kMainsLowHz = 4000;
 constexpr double kMainsCutoff = 0.35;  // of the lower rate
 constexpr double kMainsLeastS = 1;
-constexpr double kBandsPerOctave = 24;  // of the density's curve
+constexpr std::size_t kLookedAt = 16;         // windows in which a tone is looked for early
+constexpr std::size_t kMostHeld = 4'000'000;  // of their bins
+constexpr double kBandsPerOctave = 24;        // of the density's curve
 
 // The mains keep their frequency within a percent; a tone beside them is a tone.
 bool is_mains(double hz) {
@@ -221,19 +223,71 @@ void add_uncertainties(const Rest& rest, const WelchPlan& plan, const PowerSprea
       of(rest.with_harmonics, plan.lobe_half_bins() * bin, result.sample_rate_hz / 2, unweighted);
 }
 
-// Where a tone is known by now: its levels over time once more, without it.
-void read_over_time_without_tone(AudioSource& source, const FrameRange& range, const WelchPlan& plan,
-                                 NoiseResult& result) {
-  for (ChannelNoise& channel : result.channels)
-    if (channel.tone_hz) channel.over_time.clear();
+// Level of one window without a tone and its harmonics.
+double level_without(const std::vector<double>& density, const WelchPlan& plan, double tone_hz,
+                     const NoiseResult& result) {
+  Density rest(density, plan);
+  rest.cut(tone_hz);
+  cut_harmonics(rest, tone_hz, result.sample_rate_hz / 2);
+  return std::sqrt(
+      band_power(rest.values(), plan.bin_hz(), result.options.band_from_hz, result.band_to_hz, unweighted));
+}
+
+// Levels over time of a channel. Whether they hold a tone is known at the end alone; but the first windows
+// mostly tell which one, so that what it leaves need not be read from the capture once more.
+class LevelsOverTime {
+ public:
+  LevelsOverTime(const WelchPlan& plan, const NoiseResult& result, std::size_t looked_at)
+      : plan_(plan), result_(result), looked_at_(result.options.keep_tone ? 0 : looked_at) {}
+
+  void add(const std::vector<double>& density) {
+    all_.push_back(std::sqrt(
+        band_power(density, plan_.bin_hz(), result_.options.band_from_hz, result_.band_to_hz, unweighted)));
+    if (tone_hz_) without_.push_back(level_without(density, plan_, *tone_hz_, result_));
+    if (all_.size() > looked_at_) return;
+    first_.push_back(density);
+    if (all_.size() == looked_at_) find_tone();
+  }
+  [[nodiscard]] const std::vector<double>& all() const { return all_; }
+  /// None where it was another tone, or none was seen in time.
+  [[nodiscard]] const std::vector<double>* without(double tone_hz) const {
+    return tone_hz_ && std::abs(*tone_hz_ - tone_hz) < kSameTone * plan_.bin_hz() ? &without_ : nullptr;
+  }
+
+ private:
+  static constexpr double kSameTone = 0.01;  // bins
+
+  void find_tone() {
+    std::vector<double> mean(first_.front().size(), 0.0);
+    for (const auto& density : first_)
+      for (std::size_t b = 0; b < mean.size(); ++b)
+        mean[b] += density[b] / static_cast<double>(first_.size());
+    const Density density(std::move(mean), plan_);
+    const double lobe_hz = 2 * plan_.lobe_half_bins() * plan_.bin_hz();
+    if (const std::size_t bin = tone_bin(density, result_.options, lobe_hz); bin != 0) {
+      tone_hz_ = density.exact_hz(bin);
+      for (const auto& early : first_) without_.push_back(level_without(early, plan_, *tone_hz_, result_));
+    }
+    first_.clear();
+  }
+
+  const WelchPlan& plan_;
+  const NoiseResult& result_;
+  std::size_t looked_at_;  // windows
+  std::vector<std::vector<double>> first_;
+  std::optional<double> tone_hz_;
+  std::vector<double> all_, without_;
+};
+
+// Levels over time once more, without the tone, where it was not seen in time.
+void read_over_time_again(AudioSource& source, const FrameRange& range, const WelchPlan& plan,
+                          const std::vector<bool>& channels, NoiseResult& result) {
+  for (std::size_t c = 0; c < channels.size(); ++c)
+    if (channels[c]) result.channels[c].over_time.clear();
   for_each_window(source, range, plan, [&](std::size_t c, std::int64_t, const std::vector<double>& density) {
-    ChannelNoise& channel = result.channels[c];
-    if (!channel.tone_hz) return;
-    Density rest(density, plan);
-    rest.cut(*channel.tone_hz);
-    cut_harmonics(rest, *channel.tone_hz, result.sample_rate_hz / 2);
-    channel.over_time.push_back(std::sqrt(band_power(
-        rest.values(), plan.bin_hz(), result.options.band_from_hz, result.band_to_hz, unweighted)));
+    if (channels[c])
+      result.channels[c].over_time.push_back(
+          level_without(density, plan, *result.channels[c].tone_hz, result));
   });
 }
 
@@ -266,12 +320,13 @@ NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& opti
   if (is_integer(result.format)) add_floors(plan, rate, result);
 
   std::vector<std::vector<double>> mean(count, std::vector<double>(plan.length / 2 + 1, 0.0));
+  const std::size_t looked_at = std::min(kLookedAt, kMostHeld / (count * plan.length));
+  std::vector<LevelsOverTime> over_time(count, LevelsOverTime(plan, result, looked_at));
   std::int64_t windows = 0;
   for_each_window(source, range, plan,
                   [&](std::size_t c, std::int64_t w, const std::vector<double>& density) {
                     for (std::size_t b = 0; b < density.size(); ++b) mean[c][b] += density[b];
-                    result.channels[c].over_time.push_back(
-                        std::sqrt(band_power(density, plan.bin_hz(), from, to, unweighted)));
+                    over_time[c].add(density);
                     windows = w + 1;
                   });
   std::vector<Rest> rests;
@@ -302,7 +357,15 @@ NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& opti
     add_density(rest, rate / 2, channel);
     if (!channel.silent) add_uncertainties(rests[c], plan, chance, result, channel);
   }
-  if (any_tone) read_over_time_without_tone(source, range, plan, result);
+  std::vector<bool> again(count, false);
+  for (std::size_t c = 0; c < count; ++c) {
+    const auto& tone_hz = result.channels[c].tone_hz;
+    const auto* levels = tone_hz ? over_time[c].without(*tone_hz) : &over_time[c].all();
+    if (levels != nullptr) result.channels[c].over_time = *levels;
+    again[c] = levels == nullptr;
+  }
+  if (std::find(again.begin(), again.end(), true) != again.end())
+    read_over_time_again(source, range, plan, again, result);
   return result;
 }
 
