@@ -7,6 +7,7 @@
 #include <bit>
 #include <chrono>
 #include <cmath>
+#include <exception>
 
 #include "audio/wide.hpp"
 #include "wavicon/audio/error.hpp"
@@ -14,7 +15,9 @@
 namespace wavicon {
 namespace {
 
-// Planar samples of one block, with the pointers that units want.
+constexpr int kRowFrames = 8192;  // at most, of more than one block
+
+// Planar samples of a row of blocks, with the pointers that units want.
 struct UnitBlock {
   std::vector<float> samples;
   std::vector<float*> channels;
@@ -45,14 +48,14 @@ std::uint32_t highest_bits(std::span<const float> samples) {
   return highest_bits(samples.data(), samples.size());
 }
 
-void spread(std::span<const float> interleaved, const UnitBlock& block, std::size_t frames) {
+void spread(std::span<const float> interleaved, const UnitBlock& block, std::size_t to, std::size_t frames) {
   const std::size_t count = block.channels.size();
   if (count == 1) {
-    std::copy_n(interleaved.begin(), frames, block.channels[0]);
+    std::copy_n(interleaved.begin(), frames, block.channels[0] + to);
     return;
   }
   for (std::size_t c = 0; c < count; ++c)
-    for (std::size_t n = 0; n < frames; ++n) block.channels[c][n] = interleaved[n * count + c];
+    for (std::size_t n = 0; n < frames; ++n) block.channels[c][to + n] = interleaved[n * count + c];
 }
 
 void gather(const UnitBlock& block, std::size_t from, std::size_t frames, std::span<float> interleaved) {
@@ -79,39 +82,62 @@ struct Chain::Impl {
   std::vector<UnitBlock> blocks;  ///< blocks[i] is what goes into unit i, blocks[units.size()] what comes out
   double sample_rate_hz = 0;
   int block_frames = 0;
+  int row_blocks = 1;                           ///< that go through a unit together
   std::chrono::steady_clock::duration taken{};  ///< by the units so far
 
-  // One block through all units; the highest magnitude of what came out, as bits.
-  std::uint32_t run(std::int64_t at_frame) {
-    std::uint32_t highest = units.empty() ? highest_bits(blocks[0].samples) : 0;
-    for (std::size_t i = 0; i < units.size(); ++i) {
+  // Some blocks through all units, one unit after the other. Of faults the earliest block's counts, and in it
+  // the first unit's, as if each block went through all units by itself.
+  void run(std::int64_t at_frame, int count) {
+    std::exception_ptr failure;
+    for (std::size_t i = 0; i < units.size() && count > 0; ++i) {
       const auto began = std::chrono::steady_clock::now();
+      int done = 0;
       try {
-        units[i]->run(blocks[i].channels.data(), blocks[i + 1].channels.data());
+        units[i]->run_row({blocks[i].channels.data(), static_cast<int>(blocks[i].channels.size()),
+                           blocks[i + 1].channels.data(), block_frames, count},
+                          done);
       } catch (const Error& error) {
-        throw Error(error.code(),
-                    fmt::format("{} in the block at frame {} ({:.6f} s of the stimulus)", error.what(),
-                                at_frame, static_cast<double>(at_frame) / sample_rate_hz));
+        const std::int64_t at = at_frame + static_cast<std::int64_t>(done) * block_frames;
+        failure = std::make_exception_ptr(
+            Error(error.code(), fmt::format("{} in the block at frame {} ({:.6f} s of the stimulus)",
+                                            error.what(), at, static_cast<double>(at) / sample_rate_hz)));
+        count = done;
       }
       taken += std::chrono::steady_clock::now() - began;
-      highest = highest_bits(blocks[i + 1].samples);
-      if (highest >= kInfinity) throw broken_sample(i, at_frame);
+      for (int block = 0; block < count; ++block)
+        if (highest_of(blocks[i + 1], block) >= kInfinity) {
+          failure = std::make_exception_ptr(broken_sample(i, at_frame, block));
+          count = block;
+        }
     }
+    if (failure) std::rethrow_exception(failure);
+  }
+
+  // Highest magnitude of a block, as bits.
+  [[nodiscard]] std::uint32_t highest_of(const UnitBlock& row, int block) const {
+    std::uint32_t highest = 0;
+    for (const float* channel : row.channels)
+      highest = std::max(highest, highest_bits(channel + static_cast<std::ptrdiff_t>(block) * block_frames,
+                                               static_cast<std::size_t>(block_frames)));
     return highest;
   }
 
-  Error broken_sample(std::size_t unit, std::int64_t at_frame) const {
-    const UnitBlock& block = blocks[unit + 1];
-    const auto bad =
-        std::find_if(block.samples.begin(), block.samples.end(), [](float x) { return !std::isfinite(x); });
-    const auto index = bad - block.samples.begin();
-    const auto frame = at_frame + index % block_frames;
-    return Error(
-        ErrorCode::unit_failed,
-        fmt::format("{} wrote {} into channel {} at frame {} ({:.6f} s of the stimulus){}",
-                    units[unit]->info().name, std::isnan(*bad) ? "not-a-number" : "an infinite value",
-                    index / block_frames + 1, frame, static_cast<double>(frame) / sample_rate_hz,
-                    remarks_of(units[unit]->info())));
+  Error broken_sample(std::size_t unit, std::int64_t at_frame, int block) const {
+    const UnitBlock& row = blocks[unit + 1];
+    for (std::size_t c = 0; c < row.channels.size(); ++c)
+      for (int n = 0; n < block_frames; ++n) {
+        const std::int64_t in_row = static_cast<std::int64_t>(block) * block_frames + n;
+        const float value = row.channels[c][in_row];
+        if (std::isfinite(value)) continue;
+        const std::int64_t frame = at_frame + in_row;
+        return Error(
+            ErrorCode::unit_failed,
+            fmt::format("{} wrote {} into channel {} at frame {} ({:.6f} s of the stimulus){}",
+                        units[unit]->info().name, std::isnan(value) ? "not-a-number" : "an infinite value",
+                        c + 1, frame, static_cast<double>(frame) / sample_rate_hz,
+                        remarks_of(units[unit]->info())));
+      }
+    return Error(ErrorCode::unit_failed, units[unit]->info().name + " wrote what is no number");
   }
 
   [[nodiscard]] std::int64_t latency() const {
@@ -146,12 +172,14 @@ int Chain::prepare(double sample_rate_hz, int channel_count, int block_frames) {
                 fmt::format("block of {} frames is not within 1 to 65536", block_frames));
   impl_->sample_rate_hz = sample_rate_hz;
   impl_->block_frames = block_frames;
+  impl_->row_blocks = std::clamp(kRowFrames / block_frames, 1, Unit::kMostBlocks);
+  const int row_frames = impl_->row_blocks * block_frames;
   impl_->blocks.assign(impl_->units.size() + 1, {});
-  impl_->blocks[0].resize(channel_count, block_frames);
+  impl_->blocks[0].resize(channel_count, row_frames);
   for (std::size_t i = 0; i < impl_->units.size(); ++i) {
     impl_->units[i]->prepare(sample_rate_hz, channel_count, block_frames);
     channel_count = impl_->units[i]->output_channel_count();
-    impl_->blocks[i + 1].resize(channel_count, block_frames);
+    impl_->blocks[i + 1].resize(channel_count, row_frames);
   }
   return channel_count;
 }
@@ -168,32 +196,45 @@ FeedResult Chain::feed(const FeedSource& source, std::int64_t frames, const Feed
   impl_->taken = {};
   std::int64_t skip = 0, wanted = frames + options.tail_frames, at = 0;
   std::uint32_t peak_in = 0, peak_out = 0;
-  while (result.frames < wanted) {
-    const std::int64_t given = std::clamp<std::int64_t>(frames - at, 0, length);
+  // The block at a frame, from the source into its place in the row.
+  const auto fill = [&](std::int64_t begin, int block) {
+    const std::int64_t given = std::clamp<std::int64_t>(frames - begin, 0, length);
     if (given < length) std::fill(fed.begin(), fed.end(), 0.0F);
     if (given > 0) source(std::span(fed).first(static_cast<std::size_t>(given) * ins));
-    spread(fed, in, static_cast<std::size_t>(length));
-    peak_in = std::max(peak_in, highest_bits(in.samples));
+    spread(fed, in, static_cast<std::size_t>(block) * static_cast<std::size_t>(length),
+           static_cast<std::size_t>(length));
+    peak_in = std::max(peak_in, impl_->highest_of(in, block));
     if (peak_in >= kInfinity)
       throw Error(ErrorCode::bad_input,
                   fmt::format("the stimulus holds a value that is no finite number between frames {} and {}",
-                              at, at + length));
-    const std::uint32_t highest = impl_->run(at);
+                              begin, begin + length));
+  };
+  const auto hand_over = [&](int block) {
+    const std::int64_t from = std::min(skip, length), count = std::min(length - from, wanted - result.frames);
+    skip -= from;
+    if (count <= 0) return;
+    const auto kept = std::span(taken).first(static_cast<std::size_t>(count) * outs);
+    gather(
+        out,
+        static_cast<std::size_t>(block) * static_cast<std::size_t>(length) + static_cast<std::size_t>(from),
+        static_cast<std::size_t>(count), kept);
+    peak_out = std::max(peak_out, count == length ? impl_->highest_of(out, block) : highest_bits(kept));
+    sink(kept);
+    result.frames += count;
+  };
+  while (result.frames < wanted) {
+    // The first block by itself: what the units report then is their latency.
+    const std::int64_t left = (skip + wanted - result.frames + length - 1) / length;
+    const int count = at == 0 ? 1 : static_cast<int>(std::min<std::int64_t>(left, impl_->row_blocks));
+    for (int block = 0; block < count; ++block) fill(at + block * length, block);
+    impl_->run(at, count);
     if (at == 0) {
       result.latency_frames = impl_->latency();
       skip = options.keep_latency ? 0 : result.latency_frames;
       wanted += options.keep_latency ? result.latency_frames : 0;
     }
-    at += length;
-    const std::int64_t from = std::min(skip, length), count = std::min(length - from, wanted - result.frames);
-    skip -= from;
-    if (count > 0) {
-      const auto kept = std::span(taken).first(static_cast<std::size_t>(count) * outs);
-      gather(out, static_cast<std::size_t>(from), static_cast<std::size_t>(count), kept);
-      peak_out = std::max(peak_out, count == length ? highest : highest_bits(kept));
-      sink(kept);
-      result.frames += count;
-    }
+    at += count * length;
+    for (int block = 0; block < count; ++block) hand_over(block);
     if (options.progress)
       options.progress(std::min(1.0, static_cast<double>(result.frames) / static_cast<double>(wanted)));
   }

@@ -39,13 +39,15 @@ constexpr std::size_t kAlignment = 16;  // bytes: what vector instructions want
 constexpr int kNoMemoryStatus = 86;     // exit status; no plugin's own by chance
 
 enum class State : std::uint32_t { starting, ready, run, done, failed, quit };
-enum class Fault : std::uint32_t { none, beyond_buffer, no_memory };
+enum class Fault : std::uint32_t { none, beyond_buffer, no_memory, before_buffer };
 
 // What both processes see first.
 struct Control {
   std::atomic<std::uint32_t> state{0};
   std::atomic<std::uint32_t> fault{0};
   std::atomic<std::uint32_t> asleep{0};  ///< processes that wait in the kernel
+  std::atomic<std::uint32_t> wanted{0};  ///< blocks of this run
+  std::atomic<std::uint32_t> ended{0};   ///< of them, whose outputs are there
   std::int64_t latency = 0;
   double claimed_rate_hz = 0;
   int outputs = 0;
@@ -125,6 +127,33 @@ class GuardedBuffer {
   unsigned char* base_ = nullptr;
   std::size_t size_ = 0;
   float* samples_ = nullptr;
+};
+
+// Blocks of all channels on their way between the processes; what runs there never sees it.
+class SharedRow {
+ public:
+  SharedRow() = default;
+  explicit SharedRow(std::size_t floats) : bytes_(std::max<std::size_t>(1, floats) * sizeof(float)) {
+    void* memory = ::mmap(nullptr, bytes_, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
+    if (memory == MAP_FAILED) throw std::bad_alloc();
+    samples_ = static_cast<float*>(memory);
+  }
+  SharedRow(SharedRow&& other) noexcept { *this = std::move(other); }
+  SharedRow& operator=(SharedRow&& other) noexcept {
+    std::swap(samples_, other.samples_);
+    std::swap(bytes_, other.bytes_);
+    return *this;
+  }
+  SharedRow(const SharedRow&) = delete;
+  SharedRow& operator=(const SharedRow&) = delete;
+  ~SharedRow() {
+    if (samples_ != nullptr) ::munmap(samples_, bytes_);
+  }
+  [[nodiscard]] float* samples() const { return samples_; }
+
+ private:
+  float* samples_ = nullptr;
+  std::size_t bytes_ = 0;
 };
 
 // What the child's handlers need to know.
@@ -232,6 +261,7 @@ class IsolatedUnit : public Unit {
       buffers_.emplace_back(static_cast<std::size_t>(block_frames));
       (c < channel_count ? inputs_ : outputs_).push_back(buffers_.back().samples());
     }
+    row_ = SharedRow(buffers_.size() * row_frames());
     const pid_t parent = ::getpid();
     const pid_t child = ::fork();
     if (child < 0)
@@ -253,21 +283,38 @@ class IsolatedUnit : public Unit {
   double claimed_rate_hz() const noexcept override { return control_->claimed_rate_hz; }
 
   void run(const float* const* inputs, float* const* outputs) override {
-    const auto frames = static_cast<std::size_t>(block_frames_);
-    for (int c = 0; c < inputs_count_; ++c)
-      std::copy_n(inputs[c], frames, inputs_[static_cast<std::size_t>(c)]);
+    int done = 0;
+    run_row({inputs, inputs_count_, outputs, block_frames_, 1}, done);
+  }
+
+  // The processes meet once for all of them.
+  void run_row(const Row& row, int& done) override {
+    const std::size_t frames = static_cast<std::size_t>(row.count) * static_cast<std::size_t>(block_frames_);
+    for (int c = 0; c < inputs_count_; ++c) std::copy_n(row.inputs[c], frames, in_row(c));
+    control_->wanted = static_cast<std::uint32_t>(row.count);
+    control_->ended = 0;
+    done = 0;
+    const auto hand_over = [&] {
+      done = std::min(row.count, static_cast<int>(control_->ended.load()));
+      for (int c = 0; c < control_->outputs; ++c)
+        std::copy_n(in_row(inputs_count_ + c),
+                    static_cast<std::size_t>(done) * static_cast<std::size_t>(block_frames_), row.outputs[c]);
+    };
     set_state(*control_, State::run);
-    await(State::run, "");
+    try {
+      await(State::run, "");
+    } catch (const Error&) {
+      hand_over();
+      throw;
+    }
+    hand_over();
     if (state_of(*control_) == State::failed)
       throw Error(static_cast<ErrorCode>(control_->error_code), control_->text);
-    for (const GuardedBuffer& buffer : buffers_)
-      if (!buffer.intact()) {
-        end_child();
-        throw Error(ErrorCode::unit_failed,
-                    fmt::format("{} wrote before the start of its buffer", info().name));
-      }
-    for (int c = 0; c < control_->outputs; ++c)
-      std::copy_n(outputs_[static_cast<std::size_t>(c)], frames, outputs[c]);
+    if (static_cast<Fault>(control_->fault.load()) == Fault::before_buffer) {
+      end_child();
+      throw Error(ErrorCode::unit_failed,
+                  fmt::format("{} wrote before the start of its buffer", info().name));
+    }
   }
 
  private:
@@ -289,7 +336,7 @@ class IsolatedUnit : public Unit {
           wait_while(*control_, state);
           continue;
         }
-        inner_->run(in.data(), outputs_.data());
+        run_blocks(in);
         control_->latency = inner_->latency_frames();
         set_state(*control_, State::done);
       }
@@ -305,6 +352,31 @@ class IsolatedUnit : public Unit {
     ::_exit(0);
   }
 
+  // Block by block through the guarded buffers.
+  void run_blocks(const std::vector<const float*>& in) {
+    const auto frames = static_cast<std::size_t>(block_frames_);
+    for (std::uint32_t block = 0; block < control_->wanted; ++block) {
+      const std::size_t at = block * frames;
+      for (int c = 0; c < inputs_count_; ++c)
+        std::copy_n(in_row(c) + at, frames, inputs_[static_cast<std::size_t>(c)]);
+      inner_->run(in.data(), outputs_.data());
+      if (!std::all_of(buffers_.begin(), buffers_.end(), [](const auto& b) { return b.intact(); })) {
+        control_->fault = static_cast<std::uint32_t>(Fault::before_buffer);
+        return;
+      }
+      for (int c = 0; c < control_->outputs; ++c)
+        std::copy_n(outputs_[static_cast<std::size_t>(c)], frames, in_row(inputs_count_ + c) + at);
+      control_->ended = block + 1;
+    }
+  }
+
+  [[nodiscard]] std::size_t row_frames() const {
+    return static_cast<std::size_t>(kMostBlocks) * static_cast<std::size_t>(block_frames_);
+  }
+  [[nodiscard]] float* in_row(int channel) const {
+    return row_.samples() + static_cast<std::size_t>(channel) * row_frames();
+  }
+
   void fail(ErrorCode code, const std::string& text) {
     control_->error_code = static_cast<int>(code);
     std::strncpy(control_->text, text.c_str(), kTextBytes - 1);
@@ -313,11 +385,17 @@ class IsolatedUnit : public Unit {
 
   // Until the child has left a state; reports its end or its standing still.
   void await(State old, const std::string& when) {
-    const auto began = Clock::now();
+    auto began = Clock::now();
+    std::uint32_t ended = 0;
     bool slow = false;
     while (state_of(*control_) == old) {
       wait_while(*control_, old);
       if (state_of(*control_) != old) return;
+      // Each block that is done is progress.
+      if (const std::uint32_t now = control_->ended; now != ended) {
+        ended = now;
+        began = Clock::now();
+      }
       int status = 0;
       if (child_ > 0 && ::waitpid(child_, &status, WNOHANG) == child_) {
         child_ = 0;
@@ -348,6 +426,7 @@ class IsolatedUnit : public Unit {
   Control* control_ = nullptr;
   std::vector<GuardedBuffer> buffers_;
   std::vector<float*> inputs_, outputs_;
+  SharedRow row_;  // of the inputs and, behind them, the outputs
   int inputs_count_ = 0;
   int block_frames_ = 0;
   pid_t child_ = 0;

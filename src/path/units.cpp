@@ -69,6 +69,16 @@ std::vector<UnitListing> list_ladspa(const UnitSearch&) { return {}; }
 
 }  // namespace path_detail
 
+void Unit::run_row(const Row& row, int& done) {
+  std::vector<const float*> in(row.inputs, row.inputs + row.input_count);
+  std::vector<float*> out(row.outputs, row.outputs + output_channel_count());
+  for (done = 0; done < row.count; ++done) {
+    run(in.data(), out.data());
+    for (auto& channel : in) channel += row.block_frames;
+    for (auto& channel : out) channel += row.block_frames;
+  }
+}
+
 std::unique_ptr<Unit> open_unit(const UnitSpec& spec, const UnitSearch& search) {
   if (spec.scheme == "sim") return path_detail::open_stand_in(spec);
   std::unique_ptr<Unit> unit;

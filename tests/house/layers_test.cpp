@@ -25,8 +25,8 @@ const std::map<std::string, std::set<std::string>> kMayUse = {
     {"file",
      {"audio", "stimulus", "sheet", "intake", "sndfile.h", "nlohmann/", "unistd.h", "fcntl.h", "sys/stat.h"}},
     {"path",
-     {"audio", "lilv/", "lv2/", "ladspa.h", "jack/", "dlfcn.h", "fcntl.h", "linux/", "poll.h", "signal.h",
-      "sys/", "unistd.h"}},
+     {"audio", "version.hpp", "lilv/", "lv2/", "ladspa.h", "jack/", "dlfcn.h", "fcntl.h", "linux/",
+      "poll.h", "signal.h", "sys/", "unistd.h"}},
     {"present", {"audio", "sheet", "fcntl.h", "signal.h", "spawn.h", "unistd.h", "sys/"}},
 };
 

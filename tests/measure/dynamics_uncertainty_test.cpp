@@ -6,6 +6,7 @@
 #include <map>
 
 #include "intake/damage.hpp"
+#include "measure/repetitions.hpp"
 #include "wavicon/audio/least_squares.hpp"
 #include "wavicon/measure/dynamics/gain_steps.hpp"
 #include "wavicon/measure/dynamics/static_curve.hpp"
@@ -19,6 +20,7 @@ constexpr int kRuns = 300;
 
 void expect_honest(const std::map<std::string, int>& within, double most = 0.98) {
   for (const auto& [name, count] : within) {
+    testing::tell_coverage("dynamics", name, count, kRuns);
     EXPECT_GE(count, 0.93 * kRuns - 13) << name;
     EXPECT_LE(count, most * kRuns + 8) << name;
   }

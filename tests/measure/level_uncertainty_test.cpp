@@ -102,6 +102,7 @@ TEST(SpectrumUncertainty, OfLinesAndBandsIsWhatRepetitionsShow) {
         }
   }
   for (const auto& [hz, count] : within) {
+    tell_coverage("third octave of spectrum", std::to_string(hz) + " Hz", count, kSeeds);
     EXPECT_GE(count, 0.93 * kSeeds - 13) << hz;
     EXPECT_LE(count, 0.98 * kSeeds + 8) << hz;
   }
@@ -143,7 +144,7 @@ TEST(PairUncertainty, IsWhatRepetitionsShow) {
                       {"correlation", correlation},
                       {"mono_sum_loss_db", db_from_ratio(sum)}},
                      std::nullopt);
-    for (std::uint64_t seed = 0; seed < 60; ++seed) {
+    for (std::uint64_t seed = 0; seed < static_cast<std::uint64_t>(repetitions(60)); ++seed) {
       const auto x = white(1.7, -30, 20000 + seed), add = white(1.7, -30, 40000 + seed);
       std::vector<double> y(x.size());
       for (std::size_t n = 0; n < x.size(); ++n) y[n] = 0.5 * (x[n] + own * add[n]);
@@ -156,9 +157,9 @@ TEST(PairUncertainty, IsWhatRepetitionsShow) {
 }
 
 TEST(PairUncertainty, OfAPhaseComesFromTheCoherence) {
-  constexpr int kPairs = 100;
+  const int kPairs = repetitions(100);
   std::map<int, int> within;
-  for (std::uint64_t seed = 0; seed < kPairs; ++seed) {
+  for (std::uint64_t seed = 0; seed < static_cast<std::uint64_t>(kPairs); ++seed) {
     const auto x = white(1, -30, 60000 + seed), add = white(1, -40, 80000 + seed);
     std::vector<double> y(x.size());
     for (std::size_t n = 0; n < x.size(); ++n) y[n] = x[n] + add[n];
@@ -170,6 +171,7 @@ TEST(PairUncertainty, OfAPhaseComesFromTheCoherence) {
           within[hz] += std::abs(band.phase_deg) <= band.phase_uncertainty_deg;
   }
   for (const auto& [hz, count] : within) {
+    tell_coverage("phase of pair", std::to_string(hz) + " Hz", count, kPairs);
     EXPECT_GE(count, 0.93 * kPairs - 8) << hz;
     EXPECT_LE(count, 0.98 * kPairs + 5) << hz;
   }

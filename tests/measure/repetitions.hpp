@@ -6,6 +6,8 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <cstdio>
+#include <cstdlib>
 #include <map>
 #include <optional>
 #include <string>
@@ -16,6 +18,14 @@
 namespace wavicon::testing {
 
 constexpr int kSeeds = 300;
+
+/// How many repetitions a test makes: as many as it usually does, or kSeeds where the environment asks for
+/// the table of coverage (WAVICON_COVERAGE=1, one line for each reading).
+inline int repetitions(int usual) { return std::getenv("WAVICON_COVERAGE") != nullptr ? kSeeds : usual; }
+inline void tell_coverage(const std::string& what, const std::string& name, int within, int count) {
+  if (std::getenv("WAVICON_COVERAGE") != nullptr)
+    std::printf("| %s | %s | %d of %d |\n", what.c_str(), name.c_str(), within, count);
+}
 
 /// What readings of channel 1 should be, by name; counts how many lie within their uncertainty.
 class Repetitions {
@@ -42,6 +52,7 @@ class Repetitions {
     for (const auto& [name, truth] : truths_) {
       const std::string which = what + " " + name + ": mean error " + std::to_string(sums_[name] / count_) +
                                 ", mean uncertainty " + std::to_string(sizes_[name] / count_);
+      tell_coverage(what, name, within_[name], count_);
       EXPECT_GE(within_[name], fewest) << which;
       EXPECT_LE(within_[name], most) << which;
     }

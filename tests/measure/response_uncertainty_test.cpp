@@ -34,12 +34,12 @@ TEST(ResponseUncertainty, OfASweepUnderNoise) {
     Places low, high;
     Repetitions seen(
         {{"gain_db", db_from_ratio(std::abs(of(filter, 1000, kRate)))}, {"bell_hz", 3000}, {"bell_db", 6}});
-    for (std::uint64_t seed = 0; seed < 100; ++seed) {
+    for (std::uint64_t seed = 0; seed < static_cast<std::uint64_t>(repetitions(100)); ++seed) {
       const auto result = response_of(x, added(y, noise(y.size(), dbfs, 300 + seed)), kRate, sweep_options());
       low.add(result, filter, 40, 150);
       high.add(result, filter, 150, 19000);
       const Sheet sheet = response_sheet(result, {}, {});
-      if (seed < 100) seen.add(sheet);
+      seen.add(sheet);
     }
     EXPECT_GT(low.share(), 0.92) << dbfs;
     // Where noise is low, what the method is sure to says more.
@@ -54,7 +54,7 @@ TEST(ResponseUncertainty, OfAveragedSpectra) {
   const std::vector<Section> filter = {bell(3000, 6, 2, kRate)};
   Places all;
   Repetitions seen({{"gain_db", db_from_ratio(std::abs(of(filter, 1000, kRate)))}});
-  for (std::uint64_t seed = 0; seed < 100; ++seed) {
+  for (std::uint64_t seed = 0; seed < static_cast<std::uint64_t>(repetitions(100)); ++seed) {
     const Signal x = noise(8 * 48000, -30, 50 + seed),
                  y = added(through(x, filter), noise(8 * 48000, -40, 5000 + seed));
     ResponseOptions options;

@@ -64,7 +64,7 @@ TEST(Uncertainty, OfHarmonicsIsWhatRepetitionsShow) {
                       {"residual_noise_dbfs", db_from_ratio(in_band)},
                       {"h2_phase_deg", 30},
                       {"even_over_odd_db", 6}});
-    for (std::uint64_t seed = 0; seed < kSeeds / 2; ++seed) {
+    for (std::uint64_t seed = 0; seed < static_cast<std::uint64_t>(repetitions(kSeeds / 2)); ++seed) {
       Signal x = noise(static_cast<std::size_t>(seconds * rate), noise_dbfs, 1100 + seed);
       for (std::size_t n = 0; n < x.size(); ++n) {
         const auto at = static_cast<std::int64_t>(n);
@@ -83,12 +83,12 @@ TEST(Uncertainty, OfANullIsWhatRepetitionsShow) {
   double squares = 0;
   for (const double v : x) squares += v * v;
   const double level_db = db_from_power_ratio(squares / static_cast<double>(x.size()));
-  constexpr int kNulls = 30;
+  const int kNulls = repetitions(30);
   // Between samples the delay has to be told; at whole ones nothing of the noise is lost.
   for (const double late : {37.43, 37.0}) {
     const Signal clean = scaled(moved(x, late), 0.8);
     int delays = 0, depths = 0, gains = 0;
-    for (std::uint64_t seed = 0; seed < kNulls; ++seed) {
+    for (std::uint64_t seed = 0; seed < static_cast<std::uint64_t>(kNulls); ++seed) {
       const Audio a = audio_of(x, rate),
                   b = audio_of(added(clean, noise(x.size(), level_db - 30, 2100 + seed)), rate);
       const Sheet sheet = null_sheet(measure_null(taken(a), taken(b), {.drift_ppm = 0}), {}, {});
@@ -103,6 +103,10 @@ TEST(Uncertainty, OfANullIsWhatRepetitionsShow) {
       EXPECT_LT(*depth->uncertainty, 0.1);
       EXPECT_LT(*gain->uncertainty, 0.05);
     }
+    const std::string what = "null, late by " + std::to_string(late);
+    tell_coverage(what, "gain_db", gains, kNulls);
+    tell_coverage(what, "delay_samples", delays, kNulls);
+    tell_coverage(what, "null_depth_db", depths, kNulls);
     EXPECT_GE(gains, kNulls * 85 / 100) << late;
     EXPECT_GE(delays, kNulls * 85 / 100) << late;
     if (late == 37) {

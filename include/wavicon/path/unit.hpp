@@ -96,6 +96,20 @@ class WAVICON_EXPORT Unit {
   /// One block of exactly block_frames: one pointer per channel; inputs and outputs do not overlap.
   virtual void run(const float* const* inputs, float* const* outputs) = 0;
 
+  /// Blocks that lie one behind the other in each channel.
+  struct Row {
+    const float* const* inputs = nullptr;
+    int input_count = 0;
+    float* const* outputs = nullptr;
+    int block_frames = 0;
+    int count = 1;  ///< blocks, at most kMostBlocks
+  };
+  static constexpr int kMostBlocks = 16;
+  /// As many times run().
+  ///
+  /// @param done  set to the blocks whose outputs are there, also when one of them throws.
+  virtual void run_row(const Row& row, int& done);
+
   /// Delay that the unit itself reports; valid after the first run().
   [[nodiscard]] virtual std::int64_t latency_frames() const noexcept = 0;
 
