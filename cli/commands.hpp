@@ -6,6 +6,7 @@
 #include <CLI/CLI.hpp>
 #include <filesystem>
 #include <functional>
+#include <mutex>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -46,16 +47,27 @@ using Action = std::function<int()>;
 UnitSearch own_units();
 
 /// One line on standard error while something takes longer than a second; nothing when that is no terminal or
-/// `quiet`.
+/// `quiet`. For any thread.
 class Progress {
  public:
   Progress(std::string what, bool quiet);
   ~Progress();
   Progress(const Progress&) = delete;
   Progress& operator=(const Progress&) = delete;
+  /// @throws Interrupted when that was asked for.
   void operator()(double part);
+  /// How far a file was read, once or several times over; of several at once one is shown.
+  void reading(const std::string& file, double part);
+  /// Nothing more is to come: the line goes before anything is printed.
+  void end();
 
  private:
+  void show(const std::string& what, double part, double since_s, double since_part);
+
+  std::mutex mutex_;
+  std::string file_;
+  double file_s_ = 0;                                  // when it was heard of last
+  double pass_s_ = 0, pass_part_ = 0, last_part_ = 1;  // of one time over
   std::string what_;
   bool wanted_;
   bool shown_ = false;

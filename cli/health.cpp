@@ -21,15 +21,17 @@ struct Health {
   std::optional<int> take;
 };
 
-Sheet check(const std::string& path, const Health& command) {
-  FileSource file(path, CutOff::accepted);
+Sheet check(const std::string& path, const Health& command, Progress& progress) {
+  FileSource file(path, CutOff::accepted, [&](double part) { progress.reading(path, part); });
   MeasureRequest request;
   if (command.sheet.channel) request.channel = *command.sheet.channel - 1;
   auto stimulus = command.stimulus.empty() ? stimulus_inside(file.info())
                                            : std::make_shared<Stimulus>(read_recipe(command.stimulus));
   if (stimulus && !stimulus->marks()) stimulus.reset();
   std::optional<FileSource> reference;
-  if (!command.reference.empty()) reference.emplace(command.reference);
+  if (!command.reference.empty())
+    reference.emplace(command.reference, CutOff::refused,
+                      [&](double part) { progress.reading(command.reference, part); });
   HealthOptions options{.format = file.info().format};
   if (command.take) options.take = static_cast<std::size_t>(*command.take - 1);
   if (reference) options.reference = &*reference;
@@ -40,6 +42,8 @@ Sheet check(const std::string& path, const Health& command) {
     return sheet;
   } catch (const Error& error) {
     throw Error(error.code(), path + ": " + error.what());
+  } catch (const Interrupted&) {
+    throw;
   } catch (const std::exception&) {
     throw Error(ErrorCode::bad_input, path + ": " + current_failure().line);
   }
@@ -49,7 +53,12 @@ int run(const Health& command) {
   command.sheet.check(reading_names_of({&health_readings()}), {}, {command.stimulus, command.reference});
   const ThreadAllowance allowance(command.sheet.jobs);
   std::vector<Sheet> sheets(command.sheet.captures.size());
-  for_each_part(sheets.size(), [&](std::size_t i) { sheets[i] = check(command.sheet.captures[i], command); });
+  {
+    // Gone from the terminal before anything is printed.
+    Progress progress("checking", command.sheet.quiet);
+    for_each_part(sheets.size(),
+                  [&](std::size_t i) { sheets[i] = check(command.sheet.captures[i], command, progress); });
+  }
   const int status = deliver(command.sheet, {.sheets = sheets});
   for (const Sheet& sheet : sheets)
     if (is_unfit(sheet)) return exit_status::bad_input;

@@ -118,14 +118,16 @@ void tell_file(const std::string& path) {
 // Files through the gate of one measurement.
 class Gate {
  public:
-  explicit Gate(const Measuring& command)
-      : command_(command), policy_(policy_of(*command.descriptor, command.despite_faults)) {
+  Gate(const Measuring& command, Progress& progress)
+      : command_(command),
+        progress_(progress),
+        policy_(policy_of(*command.descriptor, command.despite_faults)) {
     if (!command.stimulus.empty()) named_ = std::make_shared<Stimulus>(read_recipe(command.stimulus));
   }
   // What was played in it, unless a stimulus is named: the recipe inside.
   [[nodiscard]] JudgedCapture open(const std::string& path) const {
     if (!command_.descriptor->recognises)
-      return opened(path, [&] { return judge_file(path, policy_, named_); });
+      return opened(path, [&] { return judge_file(path, policy_, named_, watch(path)); });
     return open_reference(path);
   }
   [[nodiscard]] JudgedCapture open_reference(const std::string& path) const {
@@ -135,7 +137,7 @@ class Gate {
   [[nodiscard]] JudgedCapture open_against(const std::string& path, const JudgedCapture& a) const {
     const auto& stimulus = named_ ? named_ : a.known_stimulus();
     if (!command_.descriptor->recognises)
-      return opened(path, [&] { return judge_file(path, policy_, stimulus); });
+      return opened(path, [&] { return judge_file(path, policy_, stimulus, watch(path)); });
     return held(path, stimulus, [&](const JudgedCapture& held) { return placed_by(held, a, policy_); });
   }
   // It holds what its reference holds.
@@ -144,9 +146,9 @@ class Gate {
                 [&](const JudgedCapture& held) { return holding(held, reference, policy_); });
   }
   // Beside the captures: a clean signal or a filter, of which nothing is known.
-  [[nodiscard]] static JudgedCapture open_input(const std::string& path) {
+  [[nodiscard]] JudgedCapture open_input(const std::string& path) const {
     try {
-      return judge_file(path, {.despite_faults = true});
+      return judge_file(path, {.despite_faults = true}, nullptr, watch(path));
     } catch (const Error& error) {
       fail_with(path, error);
     }
@@ -160,7 +162,7 @@ class Gate {
     return opened(path, [&] {
       GatePolicy held = policy_;
       held.hold_faults = true;
-      return known(judge_file(path, held, stimulus));
+      return known(judge_file(path, held, stimulus, watch(path)));
     });
   }
   template <typename Judge>
@@ -177,7 +179,12 @@ class Gate {
     }
   }
 
+  [[nodiscard]] ReadWatch watch(const std::string& path) const {
+    return [path, &progress = progress_](double part) { progress.reading(path, part); };
+  }
+
   const Measuring& command_;
+  Progress& progress_;
   GatePolicy policy_;
   std::shared_ptr<Stimulus> named_;
 };
@@ -281,8 +288,8 @@ void measure_one(Measuring& command, const MeasureRequest& request, const Judged
 
 // What cannot be compared leaves its place in the grid empty, with the reason; where that is all of it, it
 // fails.
-std::vector<Sheet> measure_pairs(Measuring& command, MeasureRequest& request) {
-  const Gate gate(command);
+std::vector<Sheet> measure_pairs(Measuring& command, MeasureRequest& request, Progress& progress) {
+  const Gate gate(command, progress);
   std::vector<Sheet> sheets;
   std::exception_ptr failure;
   bool any = false;
@@ -310,15 +317,15 @@ std::vector<Sheet> measure_pairs(Measuring& command, MeasureRequest& request) {
   return sheets;
 }
 
-std::vector<Sheet> measure_all(Measuring& command, MeasureRequest& request) {
-  if (request.pairs) return measure_pairs(command, request);
-  const Gate gate(command);
+std::vector<Sheet> measure_all(Measuring& command, MeasureRequest& request, Progress& progress) {
+  if (request.pairs) return measure_pairs(command, request, progress);
+  const Gate gate(command, progress);
   std::vector<std::string> files;
   for (const std::size_t place : command.measurement->order(command.sheet.captures))
     files.push_back(command.sheet.captures[place]);
   for (const ExtraInput& input : command.descriptor->inputs)
     if (!input.row && !command.inputs.at(input.name).empty())
-      request.inputs.emplace(input.name, Gate::open_input(command.inputs.at(input.name)));
+      request.inputs.emplace(input.name, gate.open_input(command.inputs.at(input.name)));
   std::vector<Sheet> sheets;
   switch (command.descriptor->input) {
     case MeasuredInput::capture:
@@ -390,16 +397,13 @@ int run(Measuring& command) {
   for (const auto& [name, row] : command.rows) inputs.insert(inputs.end(), row.begin(), row.end());
   command.sheet.check(reading_names(descriptor), checked_outputs(command, count), inputs);
   require_in_range(command.fields);
+  Progress progress("measuring",
+                    command.sheet.quiet);  // outlives the captures that tell it how far they are read
   MeasureRequest request = request_of(command, count);
   command.measurement->check(request);
   const ThreadAllowance allowance(command.sheet.jobs);
-  const auto sheets = [&] {
-    // Gone from the terminal before anything is printed.
-    Progress progress("measuring", command.sheet.quiet);
-    request.progress = [&](double part) { progress(part); };
-    return measure_all(command, request);
-  }();
-  request.progress = nullptr;
+  const auto sheets = measure_all(command, request, progress);
+  progress.end();
   const Measurement& measurement = *command.measurement;
   Delivery delivery{.sheets = sheets};
   delivery.rows = measurement.rows(sheets);

@@ -8,9 +8,11 @@
 #include <atomic>
 #include <cerrno>
 #include <chrono>
+#include <cmath>
 #include <csignal>
 #include <cstdio>
 #include <cstdlib>
+#include <utility>
 
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
@@ -89,16 +91,47 @@ Progress::Progress(std::string what, bool quiet)
   throw_if_interrupted();
 }
 
-Progress::~Progress() {
-  if (shown_) std::fprintf(stderr, "\r\033[K");
+Progress::~Progress() { end(); }
+
+void Progress::end() {
+  const std::lock_guard lock(mutex_);
+  if (std::exchange(shown_, false)) std::fprintf(stderr, "\r\033[K");
+  wanted_ = false;
 }
 
 void Progress::operator()(double part) {
   throw_if_interrupted();
   if (!wanted_) return;
+  const std::lock_guard lock(mutex_);
+  show(what_, part, start_s_, 0);
+}
+
+void Progress::reading(const std::string& file, double part) {
+  throw_if_interrupted();
+  if (!wanted_) return;
+  constexpr double kGoneS = 0.5;       // without a word: another file has the line
+  constexpr double kBackwards = 0.02;  // of the file: it is read once more
+  const std::lock_guard lock(mutex_);
+  const double now = now_s();
+  if (file != file_ && now - file_s_ < kGoneS) return;
+  if (file != file_ || part < last_part_ - kBackwards) {
+    pass_s_ = now;
+    pass_part_ = part;
+  }
+  file_ = file;
+  file_s_ = now;
+  last_part_ = part;
+  show(what_ + " " + file, part, pass_s_, pass_part_);
+}
+
+void Progress::show(const std::string& what, double part, double since_s, double since_part) {
   const double now = now_s();
   if (now - start_s_ < 1.0 || now - last_s_ < 0.1) return;
-  std::fprintf(stderr, "\r%s %3.0f %%", printable(what_).c_str(), 100 * part);
+  constexpr double kToTell = 0.05;  // of it has to be done before what is left can be told
+  std::string line = fmt::format("{} {:3.0f} %", what, 100 * part);
+  if (part - since_part > kToTell)
+    line += fmt::format(", {:.0f} s left", std::ceil((now - since_s) * (1 - part) / (part - since_part)));
+  std::fprintf(stderr, "\r%s\033[K", printable(line).c_str());
   std::fflush(stderr);
   shown_ = true;
   last_s_ = now;

@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 // Marks loops that are worth compiling twice, for the oldest processor and for those with wider registers.
-// Contraction is off (cmake/WaviconComponent.cmake), so both give the same bits. Internal.
+// Contraction is off (cmake/WaviconComponent.cmake), so both give the same bits (scripts/same-bits compares
+// them; it defines WAVICON_NARROW). Internal.
 
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_ADDRESS__) && \
-    !defined(__SANITIZE_THREAD__)
+#if !defined(WAVICON_NARROW) && defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && \
+    !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
 #define WAVICON_WIDE __attribute__((target_clones("avx512f", "avx2", "default")))
 #else
 #define WAVICON_WIDE

@@ -219,7 +219,8 @@ void AudioReader::seek(std::int64_t frame) {
   impl_->position = frame;
 }
 
-FileSource::FileSource(const fs::path& path, CutOff cut_off) : reader_(path, cut_off) {
+FileSource::FileSource(const fs::path& path, CutOff cut_off, ReadWatch watch)
+    : reader_(path, cut_off), watch_(std::move(watch)) {
   if (info().frames == 0) throw input_error(path, "there is no audio in it: 0 frames");
 }
 
@@ -246,6 +247,7 @@ void FileSource::read(std::int64_t first_frame, std::span<double> planar) {
   if (channels == 1) {  // nothing to be sorted
     const auto count = static_cast<std::size_t>(to - from);
     next_frame_ = from + reader_.read(planar.subspan(static_cast<std::size_t>(from - first_frame), count));
+    tell();
     return;
   }
   interleaved_.resize(std::min(kPieceFrames, length) * channels);
@@ -265,6 +267,11 @@ void FileSource::read(std::int64_t first_frame, std::span<double> planar) {
     at += got;
   }
   next_frame_ = at;
+  tell();
+}
+
+void FileSource::tell() const {
+  if (watch_) watch_(static_cast<double>(next_frame_) / static_cast<double>(frames()));
 }
 
 AudioFile read_audio_file(const fs::path& path) {

@@ -87,8 +87,9 @@ std::shared_ptr<Stimulus> stimulus_inside(const AudioFileInfo& info) {
   return std::make_shared<Stimulus>(parse_recipe(info.recipe, info.path.string() + " (the recipe inside)"));
 }
 
-JudgedCapture judge_file(const fs::path& path, const GatePolicy& policy, std::shared_ptr<Stimulus> stimulus) {
-  auto source = std::make_shared<FileSource>(path, CutOff::accepted);
+JudgedCapture judge_file(const fs::path& path, const GatePolicy& policy, std::shared_ptr<Stimulus> stimulus,
+                         ReadWatch watch) {
+  auto source = std::make_shared<FileSource>(path, CutOff::accepted, std::move(watch));
   const AudioFileInfo& info = source->info();
   if (!stimulus) stimulus = stimulus_inside(info);
   return judge(source, capture_info(info), info.format, {std::move(stimulus), std::nullopt}, policy);

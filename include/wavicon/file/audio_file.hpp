@@ -5,6 +5,7 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <span>
@@ -71,11 +72,16 @@ class WAVICON_EXPORT AudioReader {
   std::unique_ptr<Impl> impl_;
 };
 
+/// Called after each read with how far into the file it came, 0 … 1, on the thread that reads. What it throws
+/// ends the read, and with it the measurement.
+using ReadWatch = std::function<void(double part)>;
+
 /// A file as a source: any stretch of it, decoded when it is asked for.
 class WAVICON_EXPORT FileSource : public AudioSource {
  public:
   /// @throws Error bad_input as AudioReader, or for a file of 0 frames.
-  explicit FileSource(const std::filesystem::path& path, CutOff cut_off = CutOff::refused);
+  explicit FileSource(const std::filesystem::path& path, CutOff cut_off = CutOff::refused,
+                      ReadWatch watch = {});
   [[nodiscard]] const AudioFileInfo& info() const noexcept { return reader_.info(); }
   [[nodiscard]] double sample_rate_hz() const noexcept override { return info().sample_rate_hz; }
   [[nodiscard]] int channel_count() const noexcept override { return info().channel_count; }
@@ -83,7 +89,10 @@ class WAVICON_EXPORT FileSource : public AudioSource {
   void read(std::int64_t first_frame, std::span<double> planar) override;
 
  private:
+  void tell() const;
+
   AudioReader reader_;
+  ReadWatch watch_;
   std::int64_t next_frame_ = 0;
   std::vector<double> interleaved_;
 };

@@ -30,11 +30,13 @@ namespace wavicon {
 /// Opens a file, looks for what was played in it, and lets it through or not.
 ///
 /// @param stimulus  what was played; null for the recipe inside the file.
+/// @param watch     as FileSource: while it is judged, and whenever it is measured.
 /// @throws Error as AudioReader, stimulus_inside() and judge(). A file that is cut off is a fault like
 /// others.
 [[nodiscard]] WAVICON_EXPORT JudgedCapture judge_file(const std::filesystem::path& path,
                                                       const GatePolicy& policy = {},
-                                                      std::shared_ptr<Stimulus> stimulus = nullptr);
+                                                      std::shared_ptr<Stimulus> stimulus = nullptr,
+                                                      ReadWatch watch = {});
 
 /// A file as a sink, 32-bit float; it gets its name at finish(). @throws Error as AudioWriter.
 [[nodiscard]] WAVICON_EXPORT std::unique_ptr<AudioSink> file_sink(const std::filesystem::path& path,

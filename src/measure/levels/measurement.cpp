@@ -23,7 +23,7 @@ class Levels : public Measurement {
              .sentence = "of the RMS over time, in seconds"},
             {.key = "no_true_peak",
              .target = &no_true_peak_,
-             .sentence = "leave out the true peak: twice as fast"},
+             .sentence = "leave out the true peak"},
             {.key = "no_loudness", .target = &no_loudness_, .sentence = "leave out loudness"},
             calibrations_.field()};
   }
