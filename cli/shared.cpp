@@ -121,7 +121,7 @@ void Progress::reading(const std::string& file, double part) {
   file_ = file;
   file_s_ = now;
   last_part_ = part;
-  show(what_ + " " + file, part, pass_s_, pass_part_);
+  show(what_ + " " + fs::path(file).filename().string(), part, pass_s_, pass_part_);
 }
 
 void Progress::show(const std::string& what, double part, double since_s, double since_part) {
