@@ -8,7 +8,6 @@
 #include <atomic>
 #include <cerrno>
 #include <chrono>
-#include <cmath>
 #include <csignal>
 #include <cstdio>
 #include <cstdlib>
@@ -130,7 +129,7 @@ void Progress::show(const std::string& what, double part, double since_s, double
   constexpr double kToTell = 0.05;  // of it has to be done before what is left can be told
   std::string line = fmt::format("{} {:3.0f} %", what, 100 * part);
   if (part - since_part > kToTell)
-    line += fmt::format(", {:.0f} s left", std::ceil((now - since_s) * (1 - part) / (part - since_part)));
+    line += fmt::format(", {:.0f} s left", (now - since_s) * (1 - part) / (part - since_part));
   std::fprintf(stderr, "\r%s\033[K", printable(line).c_str());
   std::fflush(stderr);
   shown_ = true;

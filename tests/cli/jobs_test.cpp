@@ -36,9 +36,9 @@ TEST_F(Jobs, WhatTakesLongIsEndedWhenThatIsAskedFor) {
   good("make noise --seconds 200 --rate 96000 --channels 2 --no-marks --bits 16 -o long.wav");
   for (const char* call : {"noise long.wav", "levels long.wav --plot l.png", "health long.wav long.wav",
                            "null long.wav long.wav --delay 100"}) {
-    const Ran ran =
-        testing::run("cd '" + folder_.path().string() + "' && timeout --preserve-status -s TERM 0.15 '" +
-                     WAVICON_PROGRAM + "' " + call);
+    const Ran ran = testing::run("cd '" + folder_.path().string() +
+                                 "' && timeout --foreground --preserve-status -s TERM 0.15 '" +
+                                 WAVICON_PROGRAM + "' " + call);
     EXPECT_EQ(ran.status, 130) << call << ran.err;
     EXPECT_EQ(ran.out, "") << call;
     EXPECT_HAS(ran.err, "interrupted; nothing was written");
