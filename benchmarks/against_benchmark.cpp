@@ -10,8 +10,7 @@
 #include <chrono>
 #include <filesystem>
 
-#include "wavicon/audio/fractional.hpp"
-#include "wavicon/audio/random.hpp"
+#include "late.hpp"
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/measure/latency/latency.hpp"
 #include "wavicon/measure/null/null.hpp"
@@ -23,18 +22,6 @@ double seconds_of(const auto& work) {
   const auto start = std::chrono::steady_clock::now();
   work();
   return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
-
-wavicon::Audio late(const wavicon::Audio& from, double delay, double step) {
-  wavicon::Audio to(from.sample_rate_hz(), from.channel_count(), from.frames());
-  const wavicon::FractionalReader reader;
-  for (int c = 0; c < from.channel_count(); ++c) {
-    auto y = to.channel(c);
-    reader.read(from.channel(c), -delay * step, step, y);
-    for (std::size_t n = 0; n < y.size(); ++n)
-      y[n] += 1e-5 * (wavicon::random_uniform(1, static_cast<std::uint64_t>(c), n) - 0.5);
-  }
-  return to;
 }
 
 void decode(const std::string& file) {

@@ -16,7 +16,7 @@
 #include <string>
 #include <vector>
 
-#include "wavicon/audio/fractional.hpp"
+#include "late.hpp"
 #include "wavicon/audio/random.hpp"
 #include "wavicon/audio/transform.hpp"
 #include "wavicon/file/audio_file.hpp"
@@ -37,18 +37,6 @@ Audio chamber(double rate, int channels, double seconds) {
     for (std::size_t n = 0; n < audio.channel(1).size(); ++n)
       audio.channel(1)[n] = 0.8 * audio.channel(1)[n] + 1e-4 * (wavicon::random_uniform(2, 1, n) - 0.5);
   return audio;
-}
-
-Audio late(const Audio& from, double delay, double step) {
-  Audio to(from.sample_rate_hz(), from.channel_count(), from.frames());
-  const wavicon::FractionalReader reader;
-  for (int c = 0; c < from.channel_count(); ++c) {
-    auto y = to.channel(c);
-    reader.read(from.channel(c), -delay * step, step, y);
-    for (std::size_t n = 0; n < y.size(); ++n)
-      y[n] += 1e-5 * (wavicon::random_uniform(1, static_cast<std::uint64_t>(c), n) - 0.5);
-  }
-  return to;
 }
 
 // The same minute again and again, so that writing an hour needs the memory of one.

@@ -397,8 +397,8 @@ int run(Measuring& command) {
   for (const auto& [name, row] : command.rows) inputs.insert(inputs.end(), row.begin(), row.end());
   command.sheet.check(reading_names(descriptor), checked_outputs(command, count), inputs);
   require_in_range(command.fields);
-  Progress progress("measuring",
-                    command.sheet.quiet);  // outlives the captures that tell it how far they are read
+  // Outlives the captures that tell it how far they are read.
+  Progress progress("measuring", command.sheet.quiet);
   MeasureRequest request = request_of(command, count);
   command.measurement->check(request);
   const ThreadAllowance allowance(command.sheet.jobs);

@@ -120,7 +120,10 @@ void Progress::reading(const std::string& file, double part) {
   file_ = file;
   file_s_ = now;
   last_part_ = part;
-  show(what_ + " " + fs::path(file).filename().string(), part, pass_s_, pass_part_);
+  // One line: what is longer than most terminals have room for goes without its name.
+  constexpr std::size_t kLongestName = 48;
+  const std::string name = fs::path(file).filename().string();
+  show(name.size() > kLongestName ? what_ : what_ + " " + name, part, pass_s_, pass_part_);
 }
 
 void Progress::show(const std::string& what, double part, double since_s, double since_part) {

@@ -163,4 +163,10 @@ void for_each_part(std::size_t count, const std::function<void(std::size_t)>& wo
   WorkBeside(count, work).wait();
 }
 
+void for_each_part(std::size_t count, std::size_t values, const std::function<void(std::size_t)>& work) {
+  constexpr std::size_t kWorthAThread = 8192;  // some tens of microseconds of the cheapest work
+  if (values >= kWorthAThread) return for_each_part(count, work);
+  for (std::size_t part = 0; part < count; ++part) work(part);
+}
+
 }  // namespace wavicon

@@ -258,12 +258,8 @@ void HealthMeter::push(std::span<const double> planar) {
                             impl.channels.size()));
   const std::size_t length = planar.size() / impl.channels.size();
   const auto of = [&](std::size_t c) { return planar.subspan(c * length, length); };
-  const auto take = [&](std::size_t c) { impl.take(impl.channels[c], of(c), of(0)); };
-  constexpr std::size_t kWorthAThread = 8192;  // frames
-  if (length >= kWorthAThread)
-    for_each_part(impl.channels.size(), take);
-  else
-    for (std::size_t c = 0; c < impl.channels.size(); ++c) take(c);
+  for_each_part(impl.channels.size(), length,
+                [&](std::size_t c) { impl.take(impl.channels[c], of(c), of(0)); });
 }
 
 namespace {

@@ -31,6 +31,15 @@ std::string in_one_line(const std::string& text) {
   return line;
 }
 
+std::optional<std::vector<std::string_view>> lines_between(std::string_view text, std::string_view first,
+                                                           std::string_view last) {
+  auto lines = split(text, '\n');
+  // Behind the last line feed there is nothing.
+  if (lines.size() < 3 || lines.front() != first || !lines.back().empty() || lines[lines.size() - 2] != last)
+    return std::nullopt;
+  return std::vector<std::string_view>(lines.begin() + 1, lines.end() - 2);
+}
+
 std::string stamp_of(const fs::path& file) {
   struct stat times {};
   if (::stat(file.c_str(), &times) != 0) return "none";

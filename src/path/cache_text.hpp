@@ -26,6 +26,12 @@ std::optional<Number> number(std::string_view text) {
 /// Without what would end a line or a field.
 [[nodiscard]] std::string in_one_line(const std::string& text);
 
+/// Lines of a text that begins with one line and ends with another; none for one that was not written to its
+/// end, or is another version's.
+[[nodiscard]] std::optional<std::vector<std::string_view>> lines_between(std::string_view text,
+                                                                         std::string_view first,
+                                                                         std::string_view last);
+
 /// Time of change and size; "none" for a file that is not there.
 [[nodiscard]] std::string stamp_of(const std::filesystem::path& file);
 

@@ -129,7 +129,7 @@ class GuardedBuffer {
   float* samples_ = nullptr;
 };
 
-// Blocks of all channels on their way between the processes; what runs there never sees it.
+// Blocks of all channels on their way between the processes; the unit is given the guarded buffers alone.
 class SharedRow {
  public:
   SharedRow() = default;

@@ -2,9 +2,9 @@
 #include "ladspa_cache.hpp"
 
 #include <fmt/format.h>
+
 #include <chrono>
 #include <cstdlib>
-#include <utility>
 
 #include "cache_text.hpp"
 #include "wavicon/audio/error.hpp"
@@ -86,19 +86,11 @@ std::string ladspa_cache_text(const LadspaAnswers& answers) {
 }
 
 std::optional<LadspaAnswers> parse_ladspa_cache(std::string_view text) {
+  const auto lines = lines_between(text, kVersion, kEnd);
+  if (!lines) return std::nullopt;
   LadspaAnswers answers;
   LadspaAnswer* answer = nullptr;
-  bool first = true;
-  while (true) {
-    const std::size_t end = text.find('\n');
-    if (end == std::string_view::npos) return std::nullopt;
-    const std::string_view line = text.substr(0, end);
-    text.remove_prefix(end + 1);
-    if (std::exchange(first, false)) {
-      if (line != kVersion) return std::nullopt;
-      continue;
-    }
-    if (line == kEnd) return text.empty() ? std::optional(answers) : std::nullopt;
+  for (const std::string_view line : *lines) {
     const auto parts = split(line, '\t');
     if (parts[0] == "file" && parts.size() > 1) {
       answer = &answers[std::string(line.substr(5))];
@@ -113,6 +105,7 @@ std::optional<LadspaAnswers> parse_ladspa_cache(std::string_view text) {
       return std::nullopt;
     }
   }
+  return answers;
 }
 
 bool still_stands(const LadspaFailure& failure, std::int64_t at_s, double patience_s,

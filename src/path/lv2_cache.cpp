@@ -6,7 +6,6 @@
 
 #include <algorithm>
 #include <cstdlib>
-#include <utility>
 
 #include "cache_text.hpp"
 
@@ -56,19 +55,11 @@ std::string lv2_cache_text(const Lv2Bundles& bundles, const std::string& program
 }
 
 std::optional<Lv2Bundles> parse_lv2_cache(std::string_view text, const std::string& program) {
+  const auto lines = lines_between(text, fmt::format("{}\t{}", kVersion, in_one_line(program)), kEnd);
+  if (!lines) return std::nullopt;
   Lv2Bundles bundles;
   Lv2Bundle* bundle = nullptr;
-  bool first = true;
-  while (true) {
-    const std::size_t end = text.find('\n');
-    if (end == std::string_view::npos) return std::nullopt;
-    const std::string_view line = text.substr(0, end);
-    text.remove_prefix(end + 1);
-    if (std::exchange(first, false)) {
-      if (line != fmt::format("{}\t{}", kVersion, in_one_line(program))) return std::nullopt;
-      continue;
-    }
-    if (line == kEnd) return text.empty() ? std::optional(bundles) : std::nullopt;
+  for (const std::string_view line : *lines) {
     const auto parts = split(line, '\t');
     if (parts[0] == "bundle" && parts.size() == 3) {
       bundle = &bundles[std::string(parts[1])];
@@ -82,6 +73,7 @@ std::optional<Lv2Bundles> parse_lv2_cache(std::string_view text, const std::stri
       return std::nullopt;
     }
   }
+  return bundles;
 }
 
 Lv2Bundles bundles_in(const std::vector<fs::path>& folders) {

@@ -95,5 +95,15 @@ TEST(Elementary, GlidingPhaseFollowsItsParabola) {
   }
 }
 
+TEST(Elementary, ManyExponentialsAreThoseOfEach) {
+  std::vector<double> values = {0,    -0.0, 1e-300, -1e-9, 0.3, -0.35, 1, -1, 20,
+                                -700, 700,  -701,   -1e9,  5,   6,     7, 8};
+  for (int i = 0; i < 1000; ++i) values.push_back(std::sin(i) * (i % 7 == 0 ? 600 : 3));
+  auto together = values;
+  exponential_minus_one(std::span<double>(together));
+  for (std::size_t i = 0; i < values.size(); ++i)
+    EXPECT_EQ(together[i], exponential_minus_one(values[i])) << values[i];
+}
+
 }  // namespace
 }  // namespace wavicon

@@ -56,6 +56,20 @@ TEST(Isolation, EveryFaultIsNamedWithItsPlace) {
   EXPECT_NE(report("crashes-at-start").find("while it was started"), std::string::npos);
 }
 
+// Both go wrong in the third block; several blocks go through the first unit before the second one has any.
+TEST(Isolation, OfTwoFaultsInABlockTheFirstUnitsCounts) {
+  const auto told = [](const std::string& first, const std::string& second) {
+    return message_of(ErrorCode::unit_failed, [&] {
+      (void)feed({kHostile + first, kHostile + second}, {noise(9000, 5)}, {.block_frames = 256});
+    });
+  };
+  EXPECT_NE(told("aborts", "writes-infinity").find("aborts gave up (abort) in the block at frame 512"),
+            std::string::npos)
+      << told("aborts", "writes-infinity");
+  EXPECT_NE(told("writes-infinity", "aborts").find("wrote an infinite value into channel 1 at frame 515"),
+            std::string::npos);
+}
+
 TEST(Isolation, GivesTheSameSamplesAsTheSameProcess) {
   const Channels in = {noise(5000, 3), noise(5000, 4)};
   UnitSearch together = kSearch;

@@ -38,6 +38,11 @@ class WAVICON_EXPORT ThreadAllowance {
 /// @throws what the work of the lowest number threw.
 WAVICON_EXPORT void for_each_part(std::size_t count, const std::function<void(std::size_t)>& work);
 
+/// The same of parts of this many values each; where that is less than a thread is worth, one after the
+/// other.
+WAVICON_EXPORT void for_each_part(std::size_t count, std::size_t values,
+                                  const std::function<void(std::size_t)>& work);
+
 /// Work that goes on beside its caller, where two threads are allowed, until wait() is called; what has not
 /// begun by then is done there.
 class WAVICON_EXPORT WorkBeside {

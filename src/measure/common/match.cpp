@@ -40,7 +40,7 @@ void AlignedReader::read_plain(std::int64_t first_frame, std::span<double> plana
                    2 * static_cast<std::size_t>(reach) + 2;
   raw_.resize(count * channels);
   b_.read(begin, raw_);
-  const auto read_pair = [&](std::size_t p) {
+  for_each_part(pairs_.size(), whole_ ? 0 : length, [&](std::size_t p) {
     const auto from =
         std::span<const double>(raw_).subspan(static_cast<std::size_t>(pairs_[p].b) * count, count);
     const auto to = planar.subspan(p * length, length);
@@ -50,12 +50,7 @@ void AlignedReader::read_plain(std::int64_t first_frame, std::span<double> plana
       reader_.read(from, place - static_cast<double>(begin), alignment_.frames_per_frame, to);
     if (gains_[p] != 1)
       for (double& v : to) v /= gains_[p];
-  };
-  constexpr std::size_t kWorthAThread = 8192;  // frames
-  if (!whole_ && length >= kWorthAThread)
-    for_each_part(pairs_.size(), read_pair);
-  else
-    for (std::size_t p = 0; p < pairs_.size(); ++p) read_pair(p);
+  });
 }
 
 void AlignedReader::read(std::int64_t first_frame, std::span<double> planar) {

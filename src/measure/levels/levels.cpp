@@ -242,17 +242,12 @@ void LevelMeter::push(std::span<const double> planar) {
   if (impl.gate) impl.gate->push(planar);
   const std::size_t length = planar.size() / impl.channels.size();
   // The peaks of each channel by itself, and everything else.
-  const auto work = [&](std::size_t part) {
+  for_each_part(1 + impl.true_peaks.size(), length, [&](std::size_t part) {
     if (part == 0)
       impl.take(planar, length);
     else
       impl.true_peaks[part - 1].push(planar.subspan((part - 1) * length, length));
-  };
-  constexpr std::size_t kWorthAThread = 8192;  // frames
-  if (length >= kWorthAThread)
-    for_each_part(1 + impl.true_peaks.size(), work);
-  else
-    for (std::size_t part = 0; part <= impl.true_peaks.size(); ++part) work(part);
+  });
 }
 
 LevelsResult LevelMeter::finish() {
