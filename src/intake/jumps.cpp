@@ -8,8 +8,9 @@
 namespace wavicon::intake_detail {
 namespace {
 
-constexpr double kAroundS = 0.05;  // on either side: two periods of the deepest voice
-constexpr double kStandsOut = 8;   // over what lies around: 18 dB; noise keeps to 2
+constexpr double kAroundS = 0.05;          // on either side: two periods of the deepest voice
+constexpr std::int64_t kFewestAround = 7;  // chunks, at rates below 8 kHz
+constexpr double kStandsOut = 8;           // over what lies around: 18 dB; noise keeps to 2
 constexpr std::size_t kExceptions =
     3;                             // chunks around that may jump as well: the other edge of a longer click
 constexpr std::size_t kEdge = 16;  // a jump this close to the next chunk shows there as well
@@ -19,7 +20,8 @@ constexpr std::size_t kKept = 16;  // places that are named; the rest is counted
 
 JumpFinder::JumpFinder(double sample_rate_hz, double least)
     : least_(least),
-      reach_(static_cast<std::int64_t>(std::ceil(kAroundS * sample_rate_hz / kChunk))),
+      reach_(std::max<std::int64_t>(
+          kFewestAround, static_cast<std::int64_t>(std::ceil(kAroundS * sample_rate_hz / kChunk)))),
       highest_(std::bit_ceil(static_cast<std::size_t>(2 * reach_ + 1)), 0.0),
       at_(highest_.size(), 0) {}
 

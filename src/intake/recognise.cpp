@@ -15,6 +15,7 @@
 #include "tone_groups.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/limits.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
 namespace wavicon {
@@ -110,6 +111,7 @@ void doubt_pauses_in_noise(std::vector<RecognisedPart>& parts, double rate) {
 
 // How far the signal strays from what was written of it.
 void add_strays(AudioSource& signal, Recognition& found) {
+  if (found.sample_rate_hz < kLowestSampleRateHz) return;  // nothing is rendered there
   for (RecognisedPart& part : found.parts) {
     if (!part.written || part.stray_db || part.kind == "noise") continue;
     Recipe recipe{.sample_rate_hz = found.sample_rate_hz, .bits = 32, .marks = false};

@@ -9,6 +9,7 @@
 #include "place_by_parts.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/limits.hpp"
 #include "wavicon/intake/align.hpp"
 #include "wavicon/intake/recognise.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
@@ -152,8 +153,8 @@ std::string described(const RecognisedPart& part) {
 
 std::optional<RecognisedRecipe> recipe_of(const Recognition& recognition, int channel_count) {
   const auto certain = certain_ones(recognition);
-  if (certain.empty()) return std::nullopt;
   const double rate = recognition.sample_rate_hz;
+  if (certain.empty() || rate < kLowestSampleRateHz) return std::nullopt;
   RecognisedRecipe made;
   made.recipe = {.name = "recognised",
                  .sample_rate_hz = rate,
@@ -193,7 +194,8 @@ JudgedCapture recognised(const JudgedCapture& capture, const GatePolicy& policy)
   AudioSource& source = *capture.source_;
   const auto& channels = capture.health().channels;
   const bool silent = std::all_of(channels.begin(), channels.end(), [](const auto& c) { return c.silent; });
-  if (capture.known_stimulus() || silent || capture.seconds() > kLongestTakenApartS ||
+  if (capture.known_stimulus() || silent || source.sample_rate_hz() < kLowestSampleRateHz ||
+      capture.seconds() > kLongestTakenApartS ||
       (capture.seconds() > kQuicklyTakenApartS && !intake_detail::begins_certainly(source)))
     return capture.admitted(policy);
   Recognition found = recognise(source);

@@ -12,6 +12,7 @@ constexpr double kClipDropSteps =
     8;  // steps of the format by which a cut crest falls off beside the run; a round one falls slowly
 constexpr double kFloatStep = 0x1p-23;        // of a float capture, near full scale
 constexpr double kShortestDropoutS = 0.0004;  // zeros: 20 frames at 48 kHz
+constexpr std::int64_t kFewestZeros = 8;      // at low rates: a tone has two in a row
 constexpr std::size_t kKeptStretches = 16;    // that are named; the rest is counted
 constexpr double kLongestDropoutS = 0.2;      // longer silence is a pause
 constexpr double kDropoutEdge =
@@ -28,7 +29,8 @@ RunLimits::RunLimits(double sample_rate_hz, SampleFormat format)
     : step(is_integer(format) ? std::ldexp(1.0, 1 - std::min(24, bits(format))) : kFloatStep),
       decay(std::exp(-1.0 / (kLevelS * sample_rate_hz))),
       chunk_decay(std::pow(decay, static_cast<double>(kChunk))),
-      shortest_dropout(std::llround(kShortestDropoutS * sample_rate_hz)),
+      shortest_dropout(
+          std::max<std::int64_t>(kFewestZeros, std::llround(kShortestDropoutS * sample_rate_hz))),
       longest_dropout(std::llround(kLongestDropoutS * sample_rate_hz)),
       look_behind(std::llround(kLookBehindS * sample_rate_hz)) {}
 

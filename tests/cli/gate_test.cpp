@@ -147,5 +147,21 @@ TEST_F(Gates, WhatWasMeasuredWithoutAWordIsRefused) {
   }));
 }
 
+// Captures may have lower rates than any stimulus has: what is recognised in them is not rendered.
+TEST_F(Program, ACaptureAtTwoKilohertzIsMeasured) {
+  AudioWriter writer(file("low.wav"), {.sample_rate_hz = 2000, .channel_count = 1});
+  std::vector<double> x(20000);
+  for (std::size_t n = 0; n < x.size(); ++n) x[n] = 0.5 * std::sin(0.1 * M_PI * static_cast<double>(n) + 0.3);
+  writer.write(std::span<const double>(x));
+  writer.finish();
+  EXPECT_HAS(good("health low.wav"), "nothing is wrong with it by itself");
+  const std::string levels = good("levels low.wav");
+  EXPECT_HAS(levels, "no loudness at rates below 4 kHz");
+  EXPECT_HAS(levels, "RMS -9.03 dBFS");
+  EXPECT_HAS(good("show low.wav"), "a tone of 100 Hz");
+  EXPECT_HAS(good("noise low.wav"), "under a tone");
+  EXPECT_HAS(good("harmonics low.wav"), "100 Hz");
+}
+
 }  // namespace
 }  // namespace wavicon

@@ -58,7 +58,7 @@ struct RecognisedRecipe {
   std::vector<std::string> left_out;  ///< what it does not hold, and why, with times
   bool complete = false;  ///< it holds all that sounds: where it is silent, the signal was meant to be
 };
-/// @return none when nothing is certain.
+/// @return none when nothing is certain, and for rates that no stimulus has (below 8 kHz).
 [[nodiscard]] WAVICON_EXPORT std::optional<RecognisedRecipe> recipe_of(const Recognition& recognition,
                                                                        int channel_count);
 
