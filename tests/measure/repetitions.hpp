@@ -42,6 +42,7 @@ class Repetitions {
       ASSERT_TRUE(reading->uncertainty) << name;
       within_[name] += std::abs(*reading->value - truth) <= *reading->uncertainty;
       sums_[name] += *reading->value - truth;
+      squares_[name] += (*reading->value - truth) * (*reading->value - truth);
       sizes_[name] += *reading->uncertainty;
     }
   }
@@ -51,8 +52,10 @@ class Repetitions {
                  most = 0.98 * count_ + 3 * std::sqrt(0.98 * 0.02 * count_);
     for (const auto& [name, truth] : truths_) {
       const std::string which = what + " " + name + ": mean error " + std::to_string(sums_[name] / count_) +
-                                ", mean uncertainty " + std::to_string(sizes_[name] / count_);
-      tell_coverage(what, name, within_[name], count_);
+                                ", its root mean square " +
+                                std::to_string(std::sqrt(squares_[name] / count_)) + ", mean uncertainty " +
+                                std::to_string(sizes_[name] / count_);
+      tell_coverage(which, name, within_[name], count_);
       EXPECT_GE(within_[name], fewest) << which;
       EXPECT_LE(within_[name], most) << which;
     }
@@ -62,7 +65,7 @@ class Repetitions {
   std::map<std::string, double> truths_;
   std::optional<int> channel_;
   std::map<std::string, int> within_;
-  std::map<std::string, double> sums_, sizes_;
+  std::map<std::string, double> sums_, squares_, sizes_;
   int count_ = 0;
 };
 

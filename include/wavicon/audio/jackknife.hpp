@@ -53,7 +53,7 @@ template <std::size_t width, typename Figure>
   double squares = 0;
   for (const double f : without) squares += (f - mean) * (f - mean);
   const double share = 1 - 1 / static_cast<double>(count),
-               uncertainty = student_95(count - 1) * std::sqrt(share * squares);
+               uncertainty = student_k2(count - 1) * std::sqrt(share * squares);
   return std::isfinite(uncertainty) ? std::optional(uncertainty) : std::nullopt;
 }
 

@@ -24,7 +24,7 @@ void require_valid(const AliasingOptions& options) {
 namespace {
 
 // Of some 25 values that are independent the highest is read high: 3.2 deviations hold it, not 2.
-constexpr double kOfTheHighest = 1.6;
+constexpr double kOfTheHighest = 1.7;
 constexpr double kGone = 0.01;  // of the highest fundamental: nothing is ranked against less
 
 // Where there is no fundamental to compare with, the loudest order that stands out.

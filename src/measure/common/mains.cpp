@@ -17,7 +17,7 @@ constexpr int kLines = 10;    // of mains: above the tenth hum is below the nois
 constexpr double kStraysHz = 0.2, kGridHz = 0.005;
 constexpr double kStandsOut = 5.623;  // 15 dB
 constexpr std::size_t kPadding = 4;   // times its length: the crest lies near a bin
-constexpr double kWindowed = 1.6;     // of a frequency, by the window; found by repetition
+constexpr double kWindowed = 1.7;     // of a frequency, by the window; found by repetition
 constexpr int kGoldenSteps = 13;      // to a five-hundredth of where the search begins
 
 class Comb {

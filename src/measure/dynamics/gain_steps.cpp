@@ -170,7 +170,7 @@ ModelFit fitted(const Models& models, DetectorModel model, std::span<const doubl
   std::vector<double> steps(p.size(), 1e-3);
   if (hold) steps[constants] = 1e-3 * std::max(to_63, kShortestS);
   if (const auto found = fit_deviations(residuals, times.size(), p, steps)) {
-    const double t = student_95(times.size() - p.size());
+    const double t = student_k2(times.size() - p.size());
     result.constant_uncertainty_s = t * (*found)[0] * result.constant_s;
     if (model == DetectorModel::mean_square_then_gain)
       result.second_uncertainty_s = t * (*found)[1] * result.second_s;
@@ -259,7 +259,10 @@ double slope_at(const GainOverTime& g, double time, double resolution) {
 // What a sliding fit of that length makes of a time to 63 %, and to 90 %, 5 to 95 % of built compressors.
 // Long ones it moves by a part of itself.
 constexpr double kOfWindow = 0.6;
-constexpr double kOfEnds = 3;  // two deviations, of a constant that answers by half as much again
+constexpr double kOfEnds = 4;  // two deviations, of a constant that answers by half as much again
+// Of single values, by repetition: the first of several crossings is nearer to the truth where the curve is
+// steep, and farther where it is flat.
+constexpr double kCrossings63 = 1.8, kCrossings90 = 2.15;
 double window_share_63(double windows) {
   return windows < 1 ? 0.3 : windows < 1.5 ? 0.09 : std::min(0.03, kOfWindow / windows);
 }
@@ -273,18 +276,18 @@ void add_time_uncertainties(const GainOverTime& g, double resolution, GainStep& 
              end = rest_between(g, (1 - kEndShare) * after, after);
   const double scatter = std::max(start.scatter_db, end.scatter_db);
   step.overshoot_uncertainty_db = 2 * scatter;
-  const auto of_scatter = [&](double time) {
+  const auto of_scatter = [&](double time, double deviations = 2) {
     const double slope = std::abs(slope_at(g, time, resolution));
-    return slope > 0 ? 2 * scatter / slope : 0;
+    return slope > 0 ? deviations * scatter / slope : 0;
   };
   const auto windows = [&](double time) { return resolution > 0 ? time / resolution : 1e9; };
   if (step.onset_s) step.onset_uncertainty_s = std::hypot(of_scatter(*step.onset_s), resolution / 4);
   if (step.to_63_s)
-    step.to_63_uncertainty_s =
-        std::hypot(of_scatter(*step.to_63_s), window_share_63(windows(*step.to_63_s)) * *step.to_63_s);
+    step.to_63_uncertainty_s = std::hypot(of_scatter(*step.to_63_s, kCrossings63),
+                                          window_share_63(windows(*step.to_63_s)) * *step.to_63_s);
   if (step.to_90_s)
-    step.to_90_uncertainty_s =
-        std::hypot(of_scatter(*step.to_90_s), window_share_90(windows(*step.to_90_s)) * *step.to_90_s);
+    step.to_90_uncertainty_s = std::hypot(of_scatter(*step.to_90_s, kCrossings90),
+                                          window_share_90(windows(*step.to_90_s)) * *step.to_90_s);
   // Models go between a start and an end that are means of what scatters.
   const double of_ends =
       kOfEnds * std::hypot(start.of_mean(), end.of_mean()) / std::abs(step.end_db - step.start_db);

@@ -143,7 +143,7 @@ std::optional<StaticCurve::Uncertainty> uncertainty_of(bool above, std::span<con
   auto found = deviations(with_knee);
   if (!found && with_knee) found = deviations(false);
   if (!found) return std::nullopt;
-  const double t = student_95(levels.size() - found->size());
+  const double t = student_k2(levels.size() - found->size());
   StaticCurve::Uncertainty u{t * (*found)[0], curve.slope * t * (*found)[1], t * (*found)[2], {}};
   if (found->size() > 3) u.knee_db = t * (*found)[3];
   return u;

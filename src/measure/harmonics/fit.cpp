@@ -16,6 +16,7 @@ constexpr int kMostOrders =
     300;  // above the 300th of a tone this low there is nothing left to disturb H2 … H10
 constexpr int kFrequencySteps = 30;  // it converges in four to eight; the rest is a safeguard
 constexpr double kRestBeta = 14;     // window for the spectrum of what the fit leaves
+constexpr double kRestLoss = 2.991;  // of its values: n·Σw⁴/(Σw²)²
 
 // Σ e^{i·angle·n} over n = 0 … length-1, in closed form; angle as phase.
 std::complex<double> exponential_sum(Phase step, std::size_t length) {
@@ -246,8 +247,10 @@ ChannelHarmonics measure_by_joint_fit(std::span<const double> stretch, double sa
   const double beside = harmonics_square * noise / 2;
   channel.residual_noise_rms = std::sqrt(noise_square);
   channel.thd_n_ratio = std::sqrt(2 * (noise_square + harmonics_square)) / channel.fundamental_amplitude;
-  const double values = 0.5 * freedom * std::min(1.0, rest_in_all > 0 ? rest_in_band / rest_in_all : 1),
-               chance = values > 0 ? noise_square * noise_square / values : 0;
+  // Of a band's power: of the whole's, which all frames tell, and of the band's share of it, which a window
+  // tells that uses fewer.
+  const double share = rest_in_all > 0 ? std::clamp(rest_in_band / rest_in_all, 1e-6, 1.0) : 1,
+               chance = noise_square * noise_square * (1 + kRestLoss * (1 - share) / share) / (0.5 * freedom);
   channel.residual_uncertainty_db = line_uncertainty_db(noise_square, 0, chance, 1);
   channel.thd_n_uncertainty_db =
       std::hypot(line_uncertainty_db(noise_square + harmonics_square, beside, chance, 1),

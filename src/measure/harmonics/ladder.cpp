@@ -52,7 +52,7 @@ std::optional<Slope> slope_of(const Curve& curve) {
   double left = 0;
   for (std::size_t i = 0; i < curve.x.size(); ++i)
     left += std::pow(curve.y[i] - start - slope * curve.x[i], 2);
-  return Slope{slope, student_95(curve.x.size() - 2) * std::sqrt(left / (n - 2) * n / determinant)};
+  return Slope{slope, student_k2(curve.x.size() - 2) * std::sqrt(left / (n - 2) * n / determinant)};
 }
 
 }  // namespace

@@ -31,6 +31,7 @@ constexpr double kPeriodsOfThird = 7,
 constexpr double kThirdsByChance = 4;  // standard deviations, of three thirds and the share of their window
 constexpr double kOfMoves = 1.5;
 constexpr std::array kBetas = {8.0, 10.0, 12.0, 14.0, 16.0, 18.0, 20.0, 24.0, 28.0, 33.0, kLineBeta};
+constexpr double kLeastOpen = 0.1;          // of the band, between lobes
 constexpr double kNoiseWindowS = 0.65;      // DC's lobe ends at 12.5/0.65 s = 19.2 Hz
 constexpr double kNoiseWindowPeriods = 60;  // of the tone: noise between its orders is seen
 
@@ -142,6 +143,13 @@ void measure_rest(const LineSpectrum& spectrum, const HarmonicsOptions& options,
   channel.residual_noise_rms = std::sqrt(in_band(rest) / 2);
   // As densities: half of a line's squared amplitude is its mean square.
   const PowerSpread chance = spectrum.spread();
+  // Where lobes were taken out, what lies beside them stands: fewer values tell of the noise.
+  double covered = 0;
+  for (const double hz : without_harmonics)
+    covered += std::max(0.0, std::min(hz + spectrum.lobe_half_hz(), channel.band_to_hz) -
+                                 std::max(hz - spectrum.lobe_half_hz(), options.band_from_hz));
+  const double fewer =
+      1 / std::sqrt(std::max(kLeastOpen, 1 - covered / (channel.band_to_hz - options.band_from_hz)));
   const auto uncertainty_db = [&](std::vector<double> power) {
     // Lines of other things are no noise: they are there in every stretch.
     std::vector<double> noise = without_lines(
@@ -152,7 +160,7 @@ void measure_rest(const LineSpectrum& spectrum, const HarmonicsOptions& options,
                                  channel.band_to_hz, unweighted);
   };
   channel.thd_n_uncertainty_db = std::hypot(uncertainty_db(without_tone), channel.fundamental_uncertainty_db);
-  channel.residual_uncertainty_db = uncertainty_db(rest);
+  channel.residual_uncertainty_db = fewer * uncertainty_db(rest);
 }
 
 // A tone that wanders in frequency spreads each order over order × the spread: windows are halved until it

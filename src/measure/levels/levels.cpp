@@ -55,7 +55,7 @@ std::optional<double> uncertainty_of_highest(const std::vector<double>& lufs, st
   std::vector<double> highest(kLeastApart, -1e9);
   for (std::size_t i = 0; i < lufs.size(); ++i)
     highest[i * kLeastApart / lufs.size()] = std::max(highest[i * kLeastApart / lufs.size()], lufs[i]);
-  return uncertainty_of_mean(highest) / student_95(kLeastApart - 1) *
+  return uncertainty_of_mean(highest) / student_k2(kLeastApart - 1) *
          std::sqrt(static_cast<double>(kLeastApart)) * kOfHighest;
 }
 

@@ -11,7 +11,7 @@ namespace {
 
 constexpr std::size_t kLeast = 16;  // parts
 constexpr double kStill = 2;        // 3 dB: of the mean power, either way
-constexpr double kOfHighest = 1.75;
+constexpr double kOfHighest = 1.9;
 
 }  // namespace
 

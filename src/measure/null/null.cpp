@@ -33,6 +33,7 @@ constexpr double kPassed = 0.44;         // of the rate: what lies above is lost
 constexpr double kLossMatters = 0.02;    // power over that of the residual
 constexpr double kSameGain = 1e-13;      // from 1: less is the arithmetic's
 constexpr std::size_t kLeastPieces = 4;  // of which one is left out
+constexpr double kDelayDeviations = 2.1;  // two, and a twentieth by which the fit misses the least variance
 constexpr double kMoreThanChance = 1.5;
 constexpr double kInterpolation = 1e-8;  // what reading between samples leaves, over the programme
 
@@ -470,7 +471,7 @@ class Nuller {
       if (!(moment > most) || !result_.found) continue;
       most = moment;
       const double middle = 0.5 * static_cast<double>(result_.first_frame + result_.end_frame),
-                   delay = 2 * std::sqrt(moment_rest / scale) / moment,
+                   delay = kDelayDeviations * std::sqrt(moment_rest / scale) / moment,
                    slope = std::sqrt(12.0) * delay / std::max(1.0, frames);
       const bool leans = result_.alignment.drift_ppm != 0;
       if (!options_.drift_ppm)

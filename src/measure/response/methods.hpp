@@ -16,10 +16,14 @@
 namespace wavicon {
 
 struct ResponseCache::Impl {
+  struct Neighbour {
+    std::size_t first = 0;  // of the frames read
+    std::vector<double> samples;
+  };
   struct OfA {
     std::vector<std::complex<double>> spectrum;
     double energy = 0;
-    std::vector<double> beside;  // what lies before and behind it, zero between; empty: silence
+    std::vector<Neighbour> beside;  // what lies before and behind it; empty: silence
   };
   std::vector<double> energies;  // of A's channels within the next stretch
   std::pair<std::int64_t, std::int64_t> energies_of{0, 0};

@@ -59,7 +59,7 @@ class SweepDivision {
     auto circular = cache_.transform->invert(cache_.quotient);
     auto impulse = cut_impulse(circular, static_cast<std::size_t>(tail), rest);
     for (int round = 0; impulse && !a.beside.empty() && round < kRounds; ++round) {
-      const auto clean = without_neighbours(y, a.beside, *impulse);
+      const auto clean = without_neighbours(y, a, *impulse);
       energy = 0;
       for (const double v : clean) energy += v * v;
       if (!divide(a.spectrum, clean)) return;
@@ -93,31 +93,35 @@ class SweepDivision {
     if (!of_a.spectrum.empty()) return of_a;
     auto x = read_channel(task_.a, channel, first, frames);
     // What follows or comes before the sweep in A is not what is asked for.
-    const auto loud = [](double v) { return v != 0; };
-    if (std::any_of(x.begin(), x.begin() + lead, loud) || std::any_of(x.end() - tail, x.end(), loud)) {
-      of_a.beside = x;
-      std::fill(of_a.beside.begin() + lead, of_a.beside.end() - tail, 0.0);
-    }
-    std::fill(x.begin(), x.begin() + lead, 0.0);
-    std::fill(x.end() - tail, x.end(), 0.0);
+    const auto take_off = [&](auto begin, auto end) {
+      if (std::any_of(begin, end, [](double v) { return v != 0; }))
+        of_a.beside.push_back({static_cast<std::size_t>(begin - x.begin()), {begin, end}});
+      std::fill(begin, end, 0.0);
+    };
+    take_off(x.begin(), x.begin() + lead);
+    take_off(x.end() - tail, x.end());
     for (const double v : x) of_a.energy += v * v;
     of_a.spectrum = cache_.transform->bins_of(x);
     return of_a;
   }
 
-  // What the response makes of A's neighbours is taken off B.
-  std::vector<double> without_neighbours(std::span<const double> y, std::span<const double> beside,
+  // What the response makes of A's neighbours is taken off B, each by a transform as short as it is.
+  std::vector<double> without_neighbours(std::span<const double> y, const ResponseCache::Impl::OfA& a,
                                          const CutImpulse& impulse) {
-    RealTransform& transform = *cache_.transform;
-    std::vector<double> wrapped(transform.length(), 0.0);
-    for (std::size_t n = 0; n < impulse.taps.size(); ++n)
-      wrapped[(n + wrapped.size() - impulse.before) % wrapped.size()] += impulse.taps[n];
-    auto through = transform.bins_of(beside);
-    const auto filter = transform.bins_of(wrapped);
-    for (std::size_t k = 0; k < through.size(); ++k) through[k] *= filter[k];
-    const auto others = transform.invert(through);
     std::vector<double> clean(y.begin(), y.end());
-    for (std::size_t n = 0; n < clean.size(); ++n) clean[n] -= others[n];
+    for (const ResponseCache::Impl::Neighbour& beside : a.beside) {
+      RealTransform& transform =
+          cache_.short_ones.get(fast_transform_length(beside.samples.size() + impulse.taps.size() - 1));
+      auto through = transform.bins_of(beside.samples);
+      const auto filter = transform.bins_of(impulse.taps);
+      for (std::size_t k = 0; k < through.size(); ++k) through[k] *= filter[k];
+      const auto others = transform.invert(through);
+      const auto first =
+          static_cast<std::ptrdiff_t>(beside.first) - static_cast<std::ptrdiff_t>(impulse.before);
+      for (std::ptrdiff_t n = std::max<std::ptrdiff_t>(0, -first);
+           n < std::ssize(others) && first + n < std::ssize(clean); ++n)
+        clean[static_cast<std::size_t>(first + n)] -= others[static_cast<std::size_t>(n)];
+    }
     return clean;
   }
 

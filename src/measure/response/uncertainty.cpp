@@ -17,6 +17,10 @@ constexpr int kDraws = 32;
 constexpr double kMostDraws = 0.75;  // of them: in so many a feature is seen that is there
 constexpr double kOfManyPlaces = 2;  // uncertainties: the highest of hundreds of places is so high by chance
 constexpr std::uint64_t kSeed = 17;
+// Drawn curves hold the noise twice: where it is not small against the way from place to place, their crests
+// go through more places.
+constexpr double kOfCrest = 0.2;
+constexpr double kCrestDb = 0.002;  // of a parabola through three places
 
 std::optional<double> level_at(const ChannelResponse& channel, double hz) {
   for (std::size_t i = 1; i < channel.points.size(); ++i) {
@@ -46,7 +50,7 @@ class Drawn {
   [[nodiscard]] double uncertainty() const {
     if (count_ < 2) return 0;
     const double mean = sum_ / count_;
-    return student_95(static_cast<std::size_t>(count_ - 1)) *
+    return student_k2(static_cast<std::size_t>(count_ - 1)) *
            std::sqrt(std::max(0.0, squares_ / count_ - mean * mean) * count_ / (count_ - 1));
   }
 
@@ -136,7 +140,10 @@ void add_uncertainties(ChannelResponse& channel, const ResponseOptions& options,
   all.ripple_db = ripple.uncertainty();
   lower.write(channel.lower, all.lower);
   upper.write(channel.upper, all.upper);
-  all.bell = {bell_hz.uncertainty(), bell_db.uncertainty(), bell_q.uncertainty(), 0};
+  const double by_draws = bell_hz.uncertainty(),
+               apart_hz = channel.bell ? channel.bell->hz * (std::exp2(1 / kPerOctave) - 1) : 1;
+  all.bell = {by_draws * (1 + kOfCrest * std::min(1.0, 4 * by_draws / apart_hz)),
+              std::hypot(bell_db.uncertainty(), kCrestDb), bell_q.uncertainty(), 0};
   if (channel.bell &&
       (!bell_hz.is_usual() || std::abs(channel.bell->gain_db) < kOfManyPlaces * all.bell.gain_db))
     channel.bell.reset();

@@ -190,7 +190,7 @@ void read_periods(AudioSource& source, FrameRange range, const BandAxis& axis, S
       const double spread_db = mean > 0 ? kSpreadDb * std::sqrt(variance) / mean : 0;
       std::optional<double> uncertainty_db;
       if (result.period_count > 1)
-        uncertainty_db = student_95(static_cast<std::size_t>(result.period_count - 1)) * spread_db;
+        uncertainty_db = student_k2(static_cast<std::size_t>(result.period_count - 1)) * spread_db;
       result.channels[c].bands.push_back({axis.centres_hz[i], std::sqrt(mean), spread_db, uncertainty_db});
     }
 }
