@@ -12,9 +12,11 @@
 #include <string_view>
 #include <vector>
 
+#include "keeping.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/file/audio_file.hpp"
 #include "wavicon/path/unit.hpp"
+#include "wavicon/sheet/page.hpp"
 #include "wavicon/sheet/picture.hpp"
 #include "wavicon/sheet/row_layout.hpp"
 #include "wavicon/sheet/sheet.hpp"
@@ -117,6 +119,7 @@ struct SheetOptions {
   std::string plot_size;
   bool plot_dark = false;
   std::vector<std::string> limits;
+  KeepOptions keep;
   std::string rms_reference = "square";
   bool quiet = false;
   bool verbose = false;
@@ -145,8 +148,13 @@ struct Delivery {
   std::vector<std::string> headline;    ///< readings that tell captures apart at a glance
   std::vector<std::string> deciding;    ///< readings that answer for one capture; empty: its sentences do
 };
-/// Prints and writes the sheets and checks the limits.
+/// Prints and writes the sheets, checks the limits, and keeps the sheets where that is asked for.
 int deliver(const SheetOptions& options, const Delivery& delivery);
+
+/// Prints a page. @param colour  as --colour says.
+void print_page(const Page& page, const std::string& colour);
+/// Prints one sheet as its measurement lays it out. @param all  every reading by its name.
+void print_sheet(const Sheet& sheet, bool all, const std::string& colour);
 
 /// Refuses two rates that are the same: one file would take the place of the other. @param option  that has
 /// them. @throws Error bad_argument.
@@ -168,6 +176,7 @@ CLI::App* find_command(CLI::App& app, std::string_view name);
 void add_measurement(CLI::App& app, const MeasurementDescriptor& descriptor, Action& action);
 void add_explain(CLI::App& app, Action& action);
 void add_kit(CLI::App& app, Action& action);
+void add_logbook(CLI::App& app, Action& action);
 void add_stand_in(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

@@ -56,6 +56,9 @@ constexpr Examples kExamples[] = {
     {"latency",
      {"tone.wav heron-block-64.wav --reported 128", "track.wav machine.wav --draw hits --plot hits.png"}},
     {"pair", {"chapter-one.wav run-3.wav --channels 1,1", "chapter-one.wav --plot channels.png"}},
+    {"logbook",
+     {"rank noise_dbu --tag kind=interface --logbook logbook.sqlite",
+      "trend noise_dbu --words heron-2026 --logbook logbook.sqlite --plot noise-over-time.png"}},
     {"explain", {"thd_n_db", "--all"}}};
 
 }  // namespace

@@ -8,6 +8,7 @@
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/audio_file.hpp"
 #include "wavicon/file/output_file.hpp"
+#include "wavicon/file/sheet_context.hpp"
 #include "wavicon/path/chain.hpp"
 #include "wavicon/present/table.hpp"
 
@@ -20,13 +21,16 @@ std::string latency_text(const Feed& feed, const FeedResult& result) {
                      feed.keep_latency ? "kept" : "taken off");
 }
 
-Chain open_chain(const Feed& feed, double sample_rate_hz) {
+Chain open_chain(const Feed& feed, double sample_rate_hz, std::vector<std::filesystem::path>& binaries) {
   std::vector<std::unique_ptr<Unit>> units;
   UnitSearch search = own_units();
   search.sample_rate_hz = sample_rate_hz;
   search.isolate = !feed.in_process;
   search.patience_s = feed.patience_s;
-  for (const std::string& unit : feed.units) units.push_back(open_unit(parse_unit(unit), search));
+  for (const std::string& unit : feed.units) {
+    units.push_back(open_unit(parse_unit(unit), search));
+    binaries.push_back(units.back()->info().binary);
+  }
   return Chain(std::move(units));
 }
 
@@ -77,7 +81,8 @@ int feed_once(const Feed& feed) {
   require_writable(feed.capture, {feed.stimulus});
   if (!(feed.tail_s >= 0 && feed.tail_s <= 3600))
     throw Error(ErrorCode::bad_argument, "--tail is not within 0 to 3600 s");
-  Chain chain = open_chain(feed, in.sample_rate_hz);
+  std::vector<std::filesystem::path> binaries;
+  Chain chain = open_chain(feed, in.sample_rate_hz, binaries);
   const int channels = chain.prepare(in.sample_rate_hz, in.channel_count, feed.block_frames);
   for (const std::string& remark : chain.remarks()) warn(feed.quiet, remark);
 
@@ -87,7 +92,10 @@ int feed_once(const Feed& feed) {
   const auto tail = std::llround(feed.tail_s * in.sample_rate_hz);
   AudioWriteOptions writing{chain.claimed_rate_hz(),     channels,         format,
                             feed.format.dithers(format), feed.format.seed, in.frames + tail};
-  writing.recipe = in.recipe;  // the capture knows what was fed in
+  writing.recipe = in.recipe;  // the capture knows what was fed in, and through what
+  writing.chain = in.chain;
+  for (std::size_t i = 0; i < binaries.size(); ++i)
+    writing.chain.push_back(unit_identity(feed.units[i], binaries[i]));
   auto progress = std::make_optional<Progress>("feed " + feed.stimulus, feed.quiet);
   AudioWriter writer(feed.capture, writing);
   const FeedResult result =

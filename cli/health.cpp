@@ -8,6 +8,7 @@
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/workers.hpp"
 #include "wavicon/file/capture_file.hpp"
+#include "wavicon/file/sheet_context.hpp"
 #include "wavicon/intake/health.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 
@@ -59,6 +60,10 @@ int run(const Health& command) {
     for_each_part(sheets.size(),
                   [&](std::size_t i) { sheets[i] = check(command.sheet.captures[i], command, progress); });
   }
+  std::vector<std::pair<std::string, std::string>> options;
+  if (!command.reference.empty()) options.emplace_back("reference", command.reference);
+  if (command.take) options.emplace_back("take", std::to_string(*command.take));
+  add_context(sheets, options, current_time_s());
   const int status = deliver(command.sheet, {.sheets = sheets});
   for (const Sheet& sheet : sheets)
     if (is_unfit(sheet)) return exit_status::bad_input;

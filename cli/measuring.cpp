@@ -21,6 +21,7 @@
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/file/file_pairs.hpp"
 #include "wavicon/file/output_file.hpp"
+#include "wavicon/file/sheet_context.hpp"
 #include "wavicon/intake/recognise.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 #include "wavicon/present/plot.hpp"
@@ -383,6 +384,24 @@ FilePairs pairs_of(const Measuring& command) {
   return command.all_pairs ? every_pair(files) : FilePairs{};
 }
 
+// What was asked for beside what is usual.
+std::vector<std::pair<std::string, std::string>> options_of(const Measuring& command) {
+  const auto usual = command.descriptor->make();
+  auto given = given_options(command.fields, usual->fields());
+  const auto add = [&](const char* key, const std::string& value) {
+    if (!value.empty()) given.emplace_back(key, value);
+  };
+  add("part", command.part);
+  add("from_s", command.sheet.from_s != 0 ? fmt::format("{:g}", command.sheet.from_s) : "");
+  add("to_s", command.sheet.to_s ? fmt::format("{:g}", *command.sheet.to_s) : "");
+  add("channel", command.sheet.channel ? std::to_string(*command.sheet.channel) : "");
+  add("rms_reference", command.sheet.rms_reference == "sine" ? "sine" : "");
+  add("reference", command.reference);
+  add("against", command.descriptor->input == MeasuredInput::against ? command.sheet.captures.front() : "");
+  add("despite_faults", command.despite_faults ? "true" : "");
+  return given;
+}
+
 int run(Measuring& command) {
   const MeasurementDescriptor& descriptor = *command.descriptor;
   command.pairs = pairs_of(command);
@@ -402,7 +421,8 @@ int run(Measuring& command) {
   MeasureRequest request = request_of(command, count);
   command.measurement->check(request);
   const ThreadAllowance allowance(command.sheet.jobs);
-  const auto sheets = measure_all(command, request, progress);
+  auto sheets = measure_all(command, request, progress);
+  add_context(sheets, options_of(command), current_time_s());
   progress.end();
   const Measurement& measurement = *command.measurement;
   Delivery delivery{.sheets = sheets};

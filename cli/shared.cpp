@@ -21,6 +21,7 @@
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/file/sheet_file.hpp"
 #include "wavicon/measure/measurement_list.hpp"
+#include "wavicon/present/page_text.hpp"
 #include "wavicon/present/plot.hpp"
 #include "wavicon/present/table.hpp"
 #include "wavicon/sheet/limit.hpp"
@@ -214,9 +215,12 @@ void SheetOptions::add_to(CLI::App& app, bool draws) {
     app.add_option("--size", plot_size, "WIDTHxHEIGHT of the picture in pixels (1280x800)");
     app.add_flag("--dark", plot_dark, "draw on dark paper");
   }
-  app.add_option("--limit", limits,
-                 "NAME<VALUE (or <=, >, >=): exit 1 when a reading does not keep it; repeatable")
+  app.add_option(
+         "--limit", limits,
+         "NAME<VALUE (or <=, >, >=): exit 1 when a reading does not keep it; repeatable; VALUE may be "
+         "last, first, best or a label of the logbook, +0.3 more")
       ->allow_extra_args(false);
+  keep.add_to(app);
   app.add_option("--rms-reference", rms_reference, "what reads 0 dBFS RMS: a full-scale 'square' or 'sine'")
       ->check(CLI::IsMember({"square", "sine"}))
       ->capture_default_str();
@@ -246,13 +250,14 @@ void require_known(const Limit& limit, const std::vector<std::string>& readings)
 
 std::vector<LimitResult> checked_limits(const SheetOptions& options, const std::vector<Sheet>& sheets) {
   std::vector<LimitResult> results;
+  const PastValues past = past_values(options.keep);
   for (const std::string& text : options.limits)
     for (const Sheet& sheet : sheets) {
       // What sums up other sheets has readings of its own.
       if (sheets.size() > 1 && !holds(sheet, parse_limit(text).name) &&
           holds(sheets.front(), parse_limit(text).name))
         continue;
-      const auto checked = check_limit(parse_limit(text), sheet);
+      const auto checked = check_limit(parse_limit(text), sheet, past);
       results.insert(results.end(), checked.begin(), checked.end());
     }
   return results;
@@ -343,7 +348,12 @@ void SheetOptions::check(const std::vector<std::string>& readings, const std::ve
   for (const fs::path& file : written)
     if (!file.empty()) require_writable(file, read);
   require_apart(written);
-  for (const std::string& limit : limits) require_known(parse_limit(limit), readings);
+  std::vector<Limit> parsed;
+  for (const std::string& limit : limits) {
+    parsed.push_back(parse_limit(limit));
+    require_known(parsed.back(), readings);
+  }
+  keep.check(parsed);
   if (plot_file.empty()) {
     if (plot_dark || !plot_size.empty() || !plot_span.empty() || !plot_range.empty())
       throw Error(ErrorCode::bad_argument,
@@ -373,6 +383,14 @@ int deliver(const SheetOptions& options, const Delivery& delivery) {
     print_drawn(table_of(options, delivery, style), style);
     if (!results.empty()) print_drawn("\n" + limit_lines(results, style), style);
   }
+  // After the limits: what is kept now is not what they name.
+  if (options.keep.keep) {
+    const std::string line = kept(options.keep, sheets);
+    if (options.json)
+      tell("wavicon: " + line);
+    else
+      say(options.quiet, line);
+  }
   bool all_kept = true;
   for (const LimitResult& result : results) {
     if (result.outcome == LimitResult::Outcome::kept) continue;
@@ -380,6 +398,22 @@ int deliver(const SheetOptions& options, const Delivery& delivery) {
     if (options.json) tell("wavicon: " + without_line_end(limit_lines({result})));
   }
   return all_kept ? exit_status::measured : exit_status::limit_not_kept;
+}
+
+void print_page(const Page& page, const std::string& colour) {
+  const TableStyle style{.columns = terminal_columns(), .colour = in_colour(colour)};
+  print_drawn(page_text(page, style), style);
+}
+
+void print_sheet(const Sheet& sheet, bool all, const std::string& colour) {
+  const TableStyle style{.columns = terminal_columns(), .colour = in_colour(colour)};
+  std::vector<std::string> deciding;
+  for (const MeasurementDescriptor& m : measurements())
+    if (m.name == sheet.measurement) deciding = m.deciding;
+  print_drawn("\n" + (all                ? sheet_table(sheet, style)
+                      : deciding.empty() ? capture_table(folded(sheet), deciding, style)
+                                         : capture_table(sheet, deciding, style)),
+              style);
 }
 
 Recipe read_measured_recipe(const std::string& file) {

@@ -14,7 +14,7 @@ target_compile_options(wavicon-flags INTERFACE -Wall -Wextra -Wpedantic -Wshadow
   $<$<BOOL:${WAVICON_WERROR}>:-Werror>)
 
 function(wavicon_component name)
-  cmake_parse_arguments(ARG "" "SUMMARY" "USES;PRIVATE;HEADER_ONLY;PACKAGES;PKGCONFIG" ${ARGN})
+  cmake_parse_arguments(ARG "" "SUMMARY" "USES;PRIVATE;HEADER_ONLY;PACKAGES;PKGCONFIG;LIBRARIES" ${ARGN})
   file(GLOB_RECURSE sources CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/src/${name}/*.cpp)
   file(GLOB_RECURSE headers CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/include/wavicon/${name}/*.hpp)
   add_library(wavicon-${name} ${sources})
@@ -34,6 +34,7 @@ function(wavicon_component name)
   set_property(GLOBAL APPEND PROPERTY wavicon_components ${name})
   set_property(GLOBAL PROPERTY wavicon_${name}_uses ${ARG_USES})
   set_property(GLOBAL PROPERTY wavicon_${name}_summary "${ARG_SUMMARY}")
+  set_property(GLOBAL PROPERTY wavicon_${name}_libraries ${ARG_LIBRARIES})
   wavicon_component_needs(${name} PACKAGES ${ARG_PACKAGES} PKGCONFIG ${ARG_PKGCONFIG})
   if("fmt::fmt" IN_LIST ARG_PRIVATE)
     wavicon_component_needs(${name} PACKAGES fmt)
@@ -62,6 +63,10 @@ function(wavicon_install_package)
     get_property(packages GLOBAL PROPERTY wavicon_${name}_packages)
     get_property(modules GLOBAL PROPERTY wavicon_${name}_pkgconfig)
     get_property(summary GLOBAL PROPERTY wavicon_${name}_summary)
+    # Libraries that neither CMake nor pkg-config knows.
+    get_property(plain GLOBAL PROPERTY wavicon_${name}_libraries)
+    list(TRANSFORM plain PREPEND " -l")
+    list(JOIN plain "" plain)
     list(REMOVE_DUPLICATES packages)
     string(APPEND table "set(_wavicon_${name}_uses \"${uses}\")\n"
       "set(_wavicon_${name}_packages \"${packages}\")\nset(_wavicon_${name}_modules \"${modules}\")\n")
@@ -85,7 +90,7 @@ function(wavicon_install_package)
       "includedir=\${prefix}/${CMAKE_INSTALL_INCLUDEDIR}\n\n"
       "Name: wavicon-${name}\nDescription: ${summary}\nVersion: ${PROJECT_VERSION}\n"
       "Requires:${requires}\nRequires.private: ${requires_private}\n"
-      "Cflags: -I\${includedir}\nLibs: -L\${libdir} -lwavicon-${name}\n")
+      "Cflags: -I\${includedir}\nLibs: -L\${libdir} -lwavicon-${name}${plain}\n")
     install(FILES ${PROJECT_BINARY_DIR}/pkgconfig/wavicon-${name}.pc
       DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig COMPONENT development)
   endforeach()

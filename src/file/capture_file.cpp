@@ -59,7 +59,9 @@ CaptureInfo capture_info(const AudioFileInfo& info) {
           .frames = info.frames,
           .cut_off = info.cut_off,
           .broken_chunk = info.broken_chunk,
-          .reported_samples = info.reported_samples};
+          .reported_samples = info.reported_samples,
+          .recipe = info.recipe,
+          .chain = info.chain};
 }
 
 Recipe read_recipe(const fs::path& path, const PartRule& rule) {
@@ -91,8 +93,12 @@ JudgedCapture judge_file(const fs::path& path, const GatePolicy& policy, std::sh
                          ReadWatch watch) {
   auto source = std::make_shared<FileSource>(path, CutOff::accepted, std::move(watch));
   const AudioFileInfo& info = source->info();
-  if (!stimulus) stimulus = stimulus_inside(info);
-  return judge(source, capture_info(info), info.format, {std::move(stimulus), std::nullopt}, policy);
+  CaptureInfo capture = capture_info(info);
+  if (!stimulus)
+    stimulus = stimulus_inside(info);
+  else if (capture.recipe.empty())
+    capture.recipe = recipe_text(stimulus->recipe());
+  return judge(source, capture, info.format, {std::move(stimulus), std::nullopt}, policy);
 }
 
 std::unique_ptr<AudioSink> file_sink(const fs::path& path, const SinkShape& shape) {

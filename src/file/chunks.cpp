@@ -24,6 +24,8 @@ constexpr const char* kRecipeChunk = "wvcn";
 constexpr const char* kFactsChunk = "wvcf";
 constexpr long long kMostReported = 1LL << 40;  // samples of latency: more is no latency
 constexpr const char* kReported = "reported_samples = ";
+constexpr const char* kUnit = "unit = ";
+constexpr std::size_t kMostUnits = 1000;
 
 std::uint64_t number_at(const std::string& bytes, std::size_t at, std::size_t length, bool little) {
   std::uint64_t value = 0;
@@ -233,18 +235,24 @@ void read_extras(const std::filesystem::path& path, const ChunkIndex& index, Aud
 }
 
 std::string facts_text(const AudioWriteOptions& options) {
-  return options.reported_samples ? fmt::format("{}{}\n", kReported, *options.reported_samples) : "";
+  std::string text =
+      options.reported_samples ? fmt::format("{}{}\n", kReported, *options.reported_samples) : "";
+  for (const std::string& unit : options.chain) text += fmt::format("{}{}\n", kUnit, printable(unit));
+  return text;
 }
 
 void read_facts(const std::string& text, AudioFileInfo& info) {
   std::istringstream lines(text);
-  for (std::string line; std::getline(lines, line);)
+  for (std::string line; std::getline(lines, line);) {
+    if (line.rfind(kUnit, 0) == 0 && info.chain.size() < kMostUnits)
+      info.chain.push_back(line.substr(std::string(kUnit).size()));
     if (line.rfind(kReported, 0) == 0) {
       const char* digits = line.c_str() + std::string(kReported).size();
       char* end = nullptr;
       const long long value = std::strtoll(digits, &end, 10);
       if (end != digits && std::abs(value) < kMostReported) info.reported_samples = value;
     }
+  }
 }
 
 bool append_extras(DiskFile& file, const std::filesystem::path& path, const std::string& recipe,

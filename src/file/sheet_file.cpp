@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstdlib>
 #include <nlohmann/json.hpp>
@@ -144,6 +145,20 @@ std::string list(const std::string& name, const Items& items, Convert convert, c
   return text + (items.empty() ? "]" : "\n  ]");
 }
 
+Json context(const SheetContext& from) {
+  Json object;
+  object["version"] = from.version;
+  object["arithmetic"] = from.arithmetic;
+  if (from.made_s != 0) object["made_at"] = time_text(from.made_s);
+  object["options"] = Json::object();
+  for (const auto& [name, value] : from.options) object["options"][name] = value;
+  if (!from.stimulus.empty()) object["stimulus"] = from.stimulus;
+  if (!from.recipe.empty()) object["recipe"] = from.recipe;
+  object["chain"] = from.chain;
+  if (!from.machine.empty()) object["machine"] = from.machine;
+  return object;
+}
+
 std::string sheet_text(const Sheet& sheet) {
   Json capture;
   if (!sheet.capture.file.empty()) capture["file"] = sheet.capture.file;
@@ -153,10 +168,11 @@ std::string sheet_text(const Sheet& sheet) {
   capture["frames"] = sheet.capture.frames;
   return fmt::format(
       "{{\n  \"format\": \"wavicon-sheet\",\n  \"version\": 1,\n  \"measurement\": {},\n  \"capture\": "
-      "{},\n{},\n{},\n{}{}\n}}",
+      "{},\n{},\n{},\n{}{}{}\n}}",
       dumped(Json(sheet.measurement)), dumped(capture), list("readings", sheet.readings, reading, sheet),
       list("curves", sheet.curves, curve, sheet), list("findings", findings_of(sheet), finding, sheet),
-      sheet.maps.empty() ? "" : ",\n" + list("maps", sheet.maps, map, sheet));
+      sheet.maps.empty() ? "" : ",\n" + list("maps", sheet.maps, map, sheet),
+      sheet.context ? fmt::format(",\n  \"context\": {}", dumped(context(*sheet.context))) : "");
 }
 
 std::string csv_text(const std::string& from) {
@@ -171,7 +187,98 @@ std::string csv_number(const std::optional<double>& value) {
   return value && std::isfinite(*value) ? fmt::format("{:.12g}", *value) : "";
 }
 
+// Whether a column of a page holds figures, which have uncertainties.
+bool holds_figures(const PageTable& table, std::size_t column) {
+  return std::any_of(table.rows.begin(), table.rows.end(),
+                     [&](const auto& row) { return !std::holds_alternative<std::string>(row[column]); });
+}
+
+Json cell(const PageCell& from) {
+  if (const auto* text = std::get_if<std::string>(&from)) return *text;
+  Json object;
+  if (const auto* figure = std::get_if<Reading>(&from)) {
+    object["value"] = figure->text.empty() ? number(figure->value) : Json(figure->text);
+    object["unit"] = figure->unit;
+    if (figure->uncertainty) object["uncertainty"] = number(*figure->uncertainty);
+    if (figure->bound) object["bound"] = true;
+  } else {
+    const auto& change = std::get<FigureChange>(from);
+    object["change"] = number(change.value);
+    object["unit"] = change.unit;
+    object["uncertainty"] = number(change.uncertainty);
+  }
+  return object;
+}
+
+// A sentence with the figures as they are.
+std::string plain_sentence(const std::vector<PageCell>& pieces) {
+  std::string text;
+  for (const PageCell& piece : pieces) {
+    if (const auto* words = std::get_if<std::string>(&piece)) {
+      text += *words;
+    } else if (const auto* figure = std::get_if<Reading>(&piece)) {
+      text += fmt::format("{}{:.6g}{}{}", figure->bound ? "< " : "", figure->value.value_or(0),
+                          figure->unit.empty() ? "" : " ", figure->unit);
+    } else {
+      const auto& change = std::get<FigureChange>(piece);
+      text += fmt::format("{:+.4g}{}{}", change.value, change.unit.empty() ? "" : " ", change.unit);
+    }
+  }
+  return text;
+}
+
 }  // namespace
+
+std::string page_to_json(const Page& page) {
+  Json object, answer = Json::array();
+  for (const auto& sentence : page.answer) answer.push_back(plain_sentence(sentence));
+  object["answer"] = std::move(answer);
+  if (!page.under.empty()) object["conditions"] = conditions(page.under);
+  for (const PageTable& table : page.tables) {
+    Json rows = Json::array();
+    for (const auto& row : table.rows) {
+      Json one = Json::object();
+      for (std::size_t c = 0; c < row.size(); ++c) one[table.columns[c].key] = cell(row[c]);
+      rows.push_back(std::move(one));
+    }
+    object[table.key] = std::move(rows);
+  }
+  object["remarks"] = page.remarks;
+  return dumped(object) + "\n";
+}
+
+std::string page_to_csv(const Page& page) {
+  const auto found = std::find_if(page.tables.begin(), page.tables.end(),
+                                  [](const PageTable& table) { return !table.rows.empty(); });
+  if (found == page.tables.end()) return "";
+  std::string text;
+  std::vector<bool> figures;
+  for (std::size_t c = 0; c < found->columns.size(); ++c) {
+    figures.push_back(holds_figures(*found, c));
+    text += (c == 0 ? "" : ",") + found->columns[c].key;
+    if (figures.back())
+      text += fmt::format(",{}_unit,{}_uncertainty", found->columns[c].key, found->columns[c].key);
+  }
+  text += "\n";
+  for (const auto& row : found->rows) {
+    for (std::size_t c = 0; c < row.size(); ++c) {
+      if (c > 0) text += ",";
+      if (const auto* words = std::get_if<std::string>(&row[c])) {
+        text += csv_text(*words) + (figures[c] ? ",," : "");
+      } else if (const auto* figure = std::get_if<Reading>(&row[c])) {
+        text += fmt::format("{}{},{},{}", figure->bound ? "<" : "",
+                            figure->text.empty() ? csv_number(figure->value) : csv_text(figure->text),
+                            figure->unit, csv_number(figure->uncertainty));
+      } else {
+        const auto& change = std::get<FigureChange>(row[c]);
+        text +=
+            fmt::format("{},{},{}", csv_number(change.value), change.unit, csv_number(change.uncertainty));
+      }
+    }
+    text += "\n";
+  }
+  return text;
+}
 
 std::string sheets_to_json(const std::vector<Sheet>& sheets) {
   if (sheets.size() == 1) return sheet_text(sheets.front()) + "\n";

@@ -80,6 +80,7 @@ const ReadingTable& kit_readings() {
            .source = "lowest bit that is ever set",
            .gain = GainLaw::other,
            .uncertainty = Owes::no,
+           .better = Better::higher,
            .conditions = {"by"}},
           {.name = "peak_dbfs",
            .unit = "dBFS",

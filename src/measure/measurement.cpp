@@ -64,6 +64,20 @@ void add_findings(Sheet& sheet, const std::string& whose, const JudgedCapture& b
   }
 }
 
+template <typename Value>
+std::string option_text(const Value& value) {
+  if constexpr (std::is_same_v<Value, std::string>)
+    return value;
+  else if constexpr (requires { value.begin(); }) {
+    std::string text;
+    for (const auto& item : value) text += (text.empty() ? "" : " ") + option_text(item);
+    return text;
+  } else if constexpr (requires { value.has_value(); })
+    return value ? option_text(*value) : "";
+  else
+    return fmt::format("{}", value);
+}
+
 }  // namespace
 
 std::string option_name(const OptionField& field) {
@@ -79,6 +93,19 @@ std::string option_name(const OptionField& field) {
 void require_in_range(const std::vector<OptionField>& fields) {
   for (const OptionField& field : fields)
     std::visit([&](const auto* value) { require_value(field, *value); }, field.target);
+}
+
+std::vector<std::pair<std::string, std::string>> given_options(const std::vector<OptionField>& fields,
+                                                               const std::vector<OptionField>& defaults) {
+  std::vector<std::pair<std::string, std::string>> given;
+  for (std::size_t i = 0; i < fields.size() && i < defaults.size(); ++i) {
+    const auto text_of = [](const OptionField& field) {
+      return std::visit([](const auto* value) { return option_text(*value); }, field.target);
+    };
+    if (const std::string text = text_of(fields[i]); text != text_of(defaults[i]))
+      given.emplace_back(fields[i].key, text);
+  }
+  return given;
 }
 
 GatePolicy policy_of(const MeasurementDescriptor& descriptor, bool despite_faults) {

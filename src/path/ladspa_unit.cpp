@@ -155,6 +155,7 @@ SettingInfo setting_of(const Port& port, double rate, std::vector<std::string>& 
 UnitInfo info_of(const fs::path& file, const Description& plugin, double rate) {
   UnitInfo info{
       fmt::format("ladspa:{}:{}", file.string(), plugin.label), plugin.name, plugin.maker, 0, 0, {}};
+  info.binary = file;
   std::map<std::string, int> seen;
   for (const Port& port : plugin.ports) {
     if (LADSPA_IS_PORT_AUDIO(port.descriptor))

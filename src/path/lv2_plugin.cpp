@@ -145,6 +145,11 @@ Plugin describe(LilvWorld* world, const LilvPlugin* lilv, const std::string& nam
                  {},
                  false,
                  ""};
+  if (const LilvNode* library = lilv_plugin_get_library_uri(lilv))
+    if (char* path = lilv_node_get_path(library, nullptr)) {
+      plugin.info.binary = path;
+      lilv_free(path);
+    }
   plugin.required_features = features_of(lilv);
   plugin.info.takes_state = lilv_plugin_has_extension_data(lilv, uri_node(world, LV2_STATE__interface).get());
   plugin.wants_default_state =

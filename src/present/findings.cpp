@@ -104,6 +104,7 @@ std::string limit_lines(const std::vector<LimitResult>& results, const TableStyl
                                                        : " " + r.unit,
                           *r.value > r.bound ? "too high" : "too low");
     }
+    if (!r.past.empty()) line += "; it was " + r.past;
     line = wrapped_text(line + ")", "", "    ", style.columns);
     text += kept ? line + "\n" : each_line_inked(line, Ink::fault, style);
   }

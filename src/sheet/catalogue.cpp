@@ -106,6 +106,10 @@ std::string explanation(const ReadingEntry& entry, const std::string& measuremen
   text += fmt::format("  Behaviour: {}\n", law_text(entry));
   text +=
       fmt::format("  Floor: {}. Uncertainty: {}.\n", owed_text(entry.floor), owed_text(entry.uncertainty));
+  if (entry.better != Better::neither)
+    text += fmt::format("  Better: {}.\n", entry.better == Better::lower    ? "the lower"
+                                           : entry.better == Better::higher ? "the higher"
+                                                                            : "the nearer to zero");
   if (!entry.conditions.empty()) text += fmt::format("  Conditions: {}\n", fmt::join(entry.conditions, ", "));
   return text;
 }

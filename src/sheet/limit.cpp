@@ -48,11 +48,10 @@ LimitResult::Outcome outcome_of(const Limit& limit, const Reading& reading) {
 
 Limit parse_limit(const std::string& text) {
   const auto fail = [&] {
-    return Error(
-        ErrorCode::bad_argument,
-        fmt::format(
-            "limit '{}' is not NAME<VALUE, NAME<=VALUE, NAME>VALUE or NAME>=VALUE, for example 'thd_db<-80'",
-            text));
+    return Error(ErrorCode::bad_argument, fmt::format("limit '{}' is not NAME<VALUE, NAME<=VALUE, NAME>VALUE "
+                                                      "or NAME>=VALUE, for example 'thd_db<-80' or "
+                                                      "'thd_db<=last+0.3'",
+                                                      text));
   };
   const auto at = text.find_first_of("<>");
   if (at == std::string::npos) throw fail();
@@ -65,19 +64,37 @@ Limit parse_limit(const std::string& text) {
   const std::string number = trimmed(text.substr(at + (equal ? 2 : 1)));
   char* end = nullptr;
   limit.value = std::strtod(number.c_str(), &end);
-  if (limit.name.empty() || number.empty() || *end != '\0' || !std::isfinite(limit.value)) throw fail();
+  if (limit.name.empty() || number.empty()) throw fail();
+  if (*end == '\0') {
+    if (!std::isfinite(limit.value)) throw fail();
+    return limit;
+  }
+  // No number: the name of what was kept. A name begins with a letter.
+  if (end != number.c_str() || std::isalpha(static_cast<unsigned char>(number[0])) == 0) throw fail();
+  limit.past = number;
+  limit.value = 0;
   return limit;
 }
 
-std::vector<LimitResult> check_limit(const Limit& limit, const Sheet& sheet) {
+std::vector<LimitResult> check_limit(const Limit& limit, const Sheet& sheet, const PastValues& past) {
+  if (!limit.past.empty() && !past)
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("limit '{}': '{}' is no number", limit.text, limit.past));
   std::vector<LimitResult> results;
   std::vector<std::string> names;
   for (const Reading& reading : sheet.readings) {
     if (std::find(names.begin(), names.end(), reading.name) == names.end()) names.push_back(reading.name);
-    if (reading.name == limit.name)
-      results.push_back({limit.text, reading.channel, reading.value, reading.unit, reading.entry,
-                         outcome_of(limit, reading), limit.value, sheet.capture.file,
-                         sheet.capture.channels});
+    if (reading.name != limit.name) continue;
+    Limit own = limit;
+    std::string source;
+    if (!limit.past.empty()) {
+      const PastValue kept = past(limit, sheet, reading);
+      own.value = kept.value;
+      source = kept.source;
+    }
+    results.push_back({limit.text, reading.channel, reading.value, reading.unit, reading.entry,
+                       outcome_of(own, reading), own.value, sheet.capture.file, sheet.capture.channels,
+                       source});
   }
   if (results.empty())
     throw Error(ErrorCode::bad_argument,

@@ -359,7 +359,7 @@ TEST_F(Against, StandInsAndTheirPluginsAreTheSame) {
     good(std::string("feed n.wav --quiet --through 'sim:") + name + settings + "' -o a.wav");
     good(std::string("feed n.wav --quiet --block 333 --through 'lv2:") + WAVICON_BUNDLES + "/" + name +
          ".lv2" + settings + "' -o b.wav");
-    EXPECT_EQ(read_text(file("a.wav")), read_text(file("b.wav"))) << name << settings;
+    EXPECT_EQ(sound("a.wav") == sound("b.wav"), true) << name << settings;
   }
 }
 

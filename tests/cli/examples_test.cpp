@@ -64,6 +64,21 @@ class ExamplesOfHelp : public Program {
           "feed kit/stimuli/session-48000.wav --through 'sim:tern?drive=12' --bits 24 -o "
           "kit/bounces/tern.wav"})
       demo(std::string(call) + " --quiet", 0);
+    for (const char* call :
+         {"heron-silence.wav --as 'Heron on mains' --tag kind=interface --on 2026-03-02",
+          "heron-on-batteries.wav --as 'Heron on batteries' --tag kind=interface --on 2026-03-03"})
+      demo(std::string(
+               "noise --quiet --channel 1 --calibrate 0dBFS=2.45Vrms --logbook logbook.sqlite --keep ") +
+               call,
+           0);
+    for (const std::string day : {"2026-03-02", "2026-09-07"}) {
+      demo("feed silence.wav --through 'sim:heron?noise=-108' --quiet -o heron-" + day + ".wav", 0);
+      demo("noise heron-" + day +
+               ".wav --quiet --channel 1 --calibrate 0dBFS=2.45Vrms --logbook logbook.sqlite "
+               "--keep --on " +
+               day,
+           0);
+    }
     testing::run("cd '" + (folder_.path() / "demo-output").string() +
                  "' && perl ../data/from-the-session.pl .");
     demo("feed blocks.wav --through 'sim:plover?threshold=-24&ratio=4' --bits 24 -o blocks-back.wav --quiet",

@@ -7,6 +7,7 @@
 #include <string>
 
 #include "support.hpp"
+#include "wavicon/file/audio_file.hpp"
 
 namespace wavicon::testing {
 
@@ -15,12 +16,15 @@ using nlohmann::json;
 class Program : public ::testing::Test {
  protected:
   TemporaryFolder folder_;
+  // The same command gives the same sheet.
+  std::string clock_ = "SOURCE_DATE_EPOCH=1788000000 ";
 
   // Arguments after the program's name; the program runs in the test's folder and sees no plugins of the
   // system.
   Ran wavicon(const std::string& arguments) const {
-    return testing::run("cd '" + folder_.path().string() + "' && LV2_PATH=/nowhere '" + WAVICON_PROGRAM +
-                        "' " + arguments);
+    return testing::run("cd '" + folder_.path().string() +
+                        "' && LV2_PATH=/nowhere WAVICON_LOGBOOK=logbook.sqlite " + clock_ + "'" +
+                        WAVICON_PROGRAM + "' " + arguments);
   }
   std::string good(const std::string& arguments) const {
     const Ran ran = wavicon(arguments);
@@ -51,6 +55,8 @@ class Program : public ::testing::Test {
     throw std::out_of_range(name);
   }
   std::string file(const std::string& name) const { return folder_.file(name); }
+  // Samples alone: captures keep what they went through, too.
+  std::vector<std::vector<float>> sound(const std::string& name) const { return read_planar(file(name)); }
 };
 
 }  // namespace wavicon::testing

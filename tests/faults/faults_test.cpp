@@ -88,6 +88,7 @@ class Faults : public ::testing::Test {
     ASSERT_NE(memory, MAP_FAILED);
     watch_ = new (memory) Watch;
     ::setenv("LV2_PATH", "/nowhere", 1);
+    ::setenv("SOURCE_DATE_EPOCH", "1788000000", 1);
     ::setenv("LADSPA_PATH", "/nowhere", 1);
     given("make tone --seconds 0.15 --rate 8000 --frequency 331 -o in.wav");
     write_text(given_.file("r.toml"),

@@ -10,6 +10,7 @@
 #include "path/ladspa_cache.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/audio_file.hpp"
+#include "wavicon/file/sheet_file.hpp"
 #include "wavicon/file/stimulus_file.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 #include "wavicon/path/unit.hpp"
@@ -103,6 +104,30 @@ void specs(const fs::path& all) {
   folder.add("lv2:http://example.org/x?gain=3&preset=a b");
 }
 
+void sheets(const fs::path& all) {
+  Folder folder(all, "sheet");
+  Sheet sheet{.measurement = "noise", .capture = {"a.wav", "24-bit", 48000, 2, 96000}};
+  Reading reading{"noise_dbfs", 0, -90.5, "dBFS", -150.0};
+  reading.uncertainty = 0.1;
+  reading.conditions = {{"bandwidth_hz", std::vector<double>{20, 20000}}, {"under", std::string("no tone")}};
+  Reading word{"verdict", std::nullopt, std::nullopt, ""};
+  word.text = "noise";
+  sheet.readings = {reading, word};
+  sheet.curves = {{"noise", 1, "s", "dBFS", {0, 1}, {-90, -91}}};
+  sheet.findings = {{Severity::fault, FindingCode::dropout, "a dropout", 0}};
+  sheet.maps = {{"levels", 0, "s", "Hz", "dBFS", {0}, {100, 200}, {-1, -2}}};
+  folder.add(sheets_to_json({sheet}));
+  sheet.channel_names = {"mid", "side"};
+  sheet.context = SheetContext{.version = "0.1.0",
+                               .arithmetic = 1,
+                               .made_s = 1772409600,
+                               .options = {{"a", "b"}},
+                               .stimulus = "sha256:0",
+                               .recipe = "rate = 48000",
+                               .chain = {"sim:tern"}};
+  folder.add(sheets_to_json({sheet, sheet}));
+}
+
 void limits(const fs::path& all) {
   Folder folder(all, "limit");
   for (const char* text : {"thd_db<-80", "thd_db<=1e300", "thd_db > nan", "x>=", "<3", "thd_dB<0"})
@@ -169,7 +194,8 @@ int main(int argc, char** argv) {
     return 2;
   }
   const fs::path all = argv[1];
-  for (const auto make : {recipes, audio_files, specs, limits, chunk_contents, caches, texts, signals})
+  for (const auto make :
+       {recipes, audio_files, specs, limits, sheets, chunk_contents, caches, texts, signals})
     make(all);
   return 0;
 }

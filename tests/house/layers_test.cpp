@@ -23,10 +23,12 @@ const std::map<std::string, std::set<std::string>> kMayUse = {
     {"intake", {"audio", "stimulus", "sheet"}},
     {"measure", {"audio", "stimulus", "intake", "sheet"}},
     {"file",
-     {"audio", "stimulus", "sheet", "intake", "sndfile.h", "nlohmann/", "unistd.h", "fcntl.h", "sys/stat.h"}},
+     {"audio", "stimulus", "sheet", "intake", "version.hpp", "sndfile.h", "nettle/", "nlohmann/", "unistd.h",
+      "fcntl.h", "sys/stat.h"}},
+    {"bench", {"audio", "stimulus", "intake", "sheet", "measure", "file", "path", "soci/", "nlohmann/"}},
     {"path",
-     {"audio", "version.hpp", "lilv/", "lv2/", "ladspa.h", "jack/", "dlfcn.h", "fcntl.h", "linux/",
-      "poll.h", "signal.h", "sys/", "unistd.h"}},
+     {"audio", "version.hpp", "lilv/", "lv2/", "ladspa.h", "jack/", "dlfcn.h", "fcntl.h", "linux/", "poll.h",
+      "signal.h", "sys/", "unistd.h"}},
     {"present", {"audio", "sheet", "fcntl.h", "signal.h", "spawn.h", "unistd.h", "sys/"}},
 };
 

@@ -30,11 +30,27 @@ TEST(Limit, IsReadInEveryForm) {
 
 TEST(Limit, RefusesWhatIsNone) {
   for (const char* text :
-       {"", "thd_db", "<3", "thd_db<", "thd_db<abc", "thd_db=3", "thd_db<3dB", "thd_db<nan"})
+       {"", "thd_db", "<3", "thd_db<", "thd_db<+abc", "thd_db<3 dB", "thd_db=3", "thd_db<3dB", "thd_db<nan"})
     EXPECT_NE(message_of(ErrorCode::bad_argument, [&] { (void)parse_limit(text); })
                   .find("for example 'thd_db<-80'"),
               std::string::npos)
         << text;
+}
+
+TEST(Limit, StandsForAValueThatWasKept) {
+  const Limit limit = parse_limit("thd_db <= last + 0.3");
+  EXPECT_EQ(limit.past, "last + 0.3");
+  EXPECT_TRUE(parse_limit("thd_db<-80").past.empty());
+  const Sheet sheet = sheet_with(-60.0, false);
+  EXPECT_NE(
+      message_of(ErrorCode::bad_argument, [&] { (void)check_limit(limit, sheet); }).find("is no number"),
+      std::string::npos);
+  const auto results = check_limit(limit, sheet, [](const Limit&, const Sheet&, const Reading& reading) {
+    return PastValue{*reading.value - 1, "of entry 7"};
+  });
+  EXPECT_EQ(results.at(0).outcome, Outcome::broken);
+  EXPECT_EQ(results.at(0).bound, -61);
+  EXPECT_EQ(results.at(0).past, "of entry 7");
 }
 
 TEST(Limit, ComparesEveryChannel) {

@@ -35,6 +35,7 @@ struct AudioFileInfo {
   std::string recipe;                            ///< text of the recipe that the file carries; empty for none
   std::vector<CueMark> cues;                     ///< in file order
   std::optional<std::int64_t> reported_samples;  ///< latency that what recorded it reported, and left in
+  std::vector<std::string> chain;  ///< units that it went through, one after the other; empty: not known
   std::string encoding;      ///< of samples that are neither integers nor floats: "8-bit µ-law"; else empty
   std::string cut_off;       ///< what the header announces and the file does not hold; empty for a whole file
   std::string broken_chunk;  ///< what beside the sound cannot be read, and why, as a sentence; empty: nothing
@@ -120,6 +121,7 @@ struct AudioWriteOptions {
   std::vector<CueMark> cues;                     ///< WAV and AIFF; FLAC holds none
   std::string description;                       ///< WAV: origin field of the broadcast extension
   std::optional<std::int64_t> reported_samples;  ///< kept inside the file, as AudioFileInfo has it
+  std::vector<std::string> chain;                ///< kept inside the file: a line for each unit
 };
 
 /// What the format could not hold.

@@ -50,6 +50,9 @@ struct OptionField {
 /// @throws Error bad_argument naming option, value and what is allowed, for a number out of range or another
 /// word.
 WAVICON_EXPORT void require_in_range(const std::vector<OptionField>& fields);
+/// Keys and values, as text, of the fields that are not as in `defaults`, which has the same ones.
+[[nodiscard]] WAVICON_EXPORT std::vector<std::pair<std::string, std::string>> given_options(
+    const std::vector<OptionField>& fields, const std::vector<OptionField>& defaults);
 
 /// A capture or another signal that is taken beside the captures.
 struct ExtraInput {

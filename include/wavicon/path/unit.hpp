@@ -47,6 +47,7 @@ struct UnitInfo {
   std::string enabled_setting;       ///< symbol of the one that is 0 when the unit is bypassed; empty: none
   /// What is wrong with the plugin's own description and was put right, as sentences.
   std::vector<std::string> remarks;
+  std::filesystem::path binary;  ///< of a plugin; empty for stand-ins
 };
 
 /// A unit's name with the settings that were asked for.

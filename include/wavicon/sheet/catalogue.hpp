@@ -38,6 +38,14 @@ enum class Owes {
   sometimes,  ///< where the measurement can say it
 };
 
+/// Which of two values an engineer would rather have, all else equal.
+enum class Better {
+  neither,
+  lower,
+  higher,
+  nearer_to_zero,
+};
+
 /// One kind of reading of one measurement.
 struct ReadingEntry {
   std::string name;        ///< snake case with the unit as suffix; "{}" stands for a whole number: "h{}_dbc"
@@ -52,6 +60,7 @@ struct ReadingEntry {
   RateLaw rate = RateLaw::same;
   Owes floor = Owes::no;
   Owes uncertainty = Owes::no;
+  Better better = Better::neither;
   std::vector<std::string> conditions;  ///< what it is meaningless without, by name
 };
 

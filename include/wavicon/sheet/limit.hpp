@@ -2,6 +2,7 @@
 #pragma once
 // Bounds that readings have to keep.
 
+#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
@@ -11,14 +12,23 @@
 
 namespace wavicon {
 
-/// NAME, one of < <= > >=, VALUE: `thd_db<-80`.
+/// NAME, one of < <= > >=, VALUE: `thd_db<-80`; or a value that was kept: `thd_db<=last+0.3`.
 struct Limit {
   enum class Relation { less, less_equal, greater, greater_equal };
   std::string name;
   Relation relation = Relation::less;
   double value = 0;
+  std::string past;  ///< the right side where it is no number: it stands for a value that was kept
   std::string text;  ///< as it was given
 };
+
+/// A value that was kept, as a limit names it.
+struct PastValue {
+  double value = 0;
+  std::string source;  ///< which that is, for a person: "-61.20 dB of entry 12, 2026-03-02"
+};
+/// Finds it. @throws Error bad_input when there is none.
+using PastValues = std::function<PastValue(const Limit& limit, const Sheet& sheet, const Reading& reading)>;
 
 /// How one reading stands to a limit.
 struct LimitResult {
@@ -32,6 +42,7 @@ struct LimitResult {
   double bound = 0;                     ///< the limit's value
   std::string file;                     ///< of the capture; empty for audio in memory
   int channels = 0;                     ///< of the capture
+  std::string past;                     ///< PastValue::source, where it was kept
 };
 
 /// @throws Error bad_argument when the text is not a limit, showing how one is written.
@@ -40,8 +51,10 @@ struct LimitResult {
 /// Compares each reading of the limit's name, in every channel. An upper bound keeps `<` when the bound
 /// itself does, and never decides `>`.
 ///
+/// @param past  finds what Limit::past stands for; none: such limits are not allowed.
 /// @throws Error bad_argument when the sheet has no reading of that name, with the names it has that are
 /// nearest.
-[[nodiscard]] WAVICON_EXPORT std::vector<LimitResult> check_limit(const Limit& limit, const Sheet& sheet);
+[[nodiscard]] WAVICON_EXPORT std::vector<LimitResult> check_limit(const Limit& limit, const Sheet& sheet,
+                                                                  const PastValues& past = {});
 
 }  // namespace wavicon

@@ -86,7 +86,25 @@ struct CaptureInfo {
   std::string cut_off;       ///< what the file announces and does not hold; empty for a whole one
   std::string broken_chunk;  ///< what beside the sound cannot be read, and why; empty: nothing
   std::optional<std::int64_t> reported_samples;  ///< latency that what recorded it reported, and left in
+  std::string recipe;              ///< text of the stimulus's recipe; empty where it is not known
+  std::vector<std::string> chain;  ///< units that it went through, as `feed` wrote them into it
 };
+
+/// What a sheet depended on, beside the capture.
+struct SheetContext {
+  std::string version;                                       ///< of the program that measured
+  int arithmetic = 0;                                        ///< kArithmetic of the program
+  std::int64_t made_s = 0;                                   ///< of the measurement: seconds since 1970, UTC
+  std::vector<std::pair<std::string, std::string>> options;  ///< those that were given, as text
+  std::string stimulus;            ///< SHA-256 of its recipe: "sha256:…"; empty where it is not known
+  std::string recipe;              ///< its text
+  std::vector<std::string> chain;  ///< as CaptureInfo has it
+  std::string machine;             ///< its name; empty unless that was asked for
+};
+
+/// Raised with every change by which the same capture gives another figure: what was measured by different
+/// ones is not quite comparable ("Changed results" in CHANGELOG.md says where).
+inline constexpr int kArithmetic = 1;
 
 /// All that one measurement says about one capture.
 struct Sheet {
@@ -99,6 +117,7 @@ struct Sheet {
   std::vector<AxisLabel> labels;  ///< for drawing
   std::vector<std::string>
       channel_names;  ///< where they are no channels of the capture: "mid", "side"; else empty
+  std::optional<SheetContext> context;
 };
 
 /// "channel 2", or the name that stands for it.

@@ -67,6 +67,7 @@ const ReadingTable& dynamics_readings() {
            .source = "orders up to 10 below half the rate",
            .rate = RateLaw::other,
            .uncertainty = Owes::sometimes,
+           .better = Better::lower,
            .conditions = {"level_dbfs", "reduction_db", "orders", "reference", "frequency_hz",
                           "sample_rate_hz"}},
           {.name = "onset_ms",

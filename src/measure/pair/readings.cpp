@@ -62,6 +62,7 @@ const ReadingTable& pair_readings() {
            .source = "20·log10(rms((A+B)/2)/sqrt((a²+b²)/2))",
            .polarity = PolarityLaw::other,
            .uncertainty = Owes::sometimes,
+           .better = Better::nearer_to_zero,
            .conditions = {"means", "a", "b", "sample_rate_hz", "from_s", "duration_s", "rms_reference"}},
           {.name = "phase_deg",
            .unit = "deg",

@@ -61,6 +61,7 @@ const ReadingTable& spectrum_readings() {
            .misleads = "It is DC only where nothing slow is there.",
            .gain = GainLaw::adds,
            .uncertainty = Owes::always,
+           .better = Better::lower,
            .conditions = {"bandwidth_hz", "resolution_hz", "averages", "window", "window_s", "sample_rate_hz",
                           "from_s", "duration_s"}},
           {.name = "below_20_hz_dbfs",
@@ -71,6 +72,7 @@ const ReadingTable& spectrum_readings() {
            .source = "sum of the density",
            .gain = GainLaw::adds,
            .uncertainty = Owes::always,
+           .better = Better::lower,
            .conditions = {"bandwidth_hz", "resolution_hz", "averages", "window", "window_s", "sample_rate_hz",
                           "from_s", "duration_s"}},
       }};

@@ -67,6 +67,7 @@ const ReadingTable& takes_readings() {
            .source = "quietest stretches of the gap",
            .gain = GainLaw::adds,
            .uncertainty = Owes::sometimes,
+           .better = Better::lower,
            .conditions = {"take", "matched_dbfs", "threshold_dbfs", "least_gap_s", "matched_by",
                           "sample_rate_hz"}},
           {.name = "loss_db",

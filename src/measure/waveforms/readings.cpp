@@ -37,6 +37,7 @@ const ReadingTable& waveforms_readings() {
            .source = "orders up to 10 below half the rate",
            .rate = RateLaw::other,
            .uncertainty = Owes::always,
+           .better = Better::lower,
            .conditions = {"frequency_hz", "reference", "level_dbfs", "common_delay_samples",
                           "sample_rate_hz"}},
           {.name = "rest_db",
@@ -47,6 +48,7 @@ const ReadingTable& waveforms_readings() {
            .source = "RMS over RMS",
            .gain = GainLaw::other,
            .uncertainty = Owes::always,
+           .better = Better::lower,
            .conditions = {"means", "frequency_hz", "reference", "level_dbfs", "common_delay_samples",
                           "sample_rate_hz"}},
           {.name = "step_db",
@@ -77,6 +79,7 @@ const ReadingTable& waveforms_readings() {
            .source = "amplitude of the line",
            .gain = GainLaw::adds,
            .uncertainty = Owes::always,
+           .better = Better::lower,
            .conditions = {"frequency_hz", "reference", "level_dbfs", "common_delay_samples",
                           "sample_rate_hz"}},
       }};
