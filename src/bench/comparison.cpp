@@ -152,27 +152,32 @@ History comparison(const Logbook& logbook, const std::string& a, const std::stri
   for (const Difference& d : differences) {
     if (!is_change(d) || told.size() == kMostNamed) break;
     if (std::find(told.begin(), told.end(), d.b.name) != told.end()) continue;
-    sentence.emplace_back(std::string(told.empty() ? ": " : ", ") + words_of(d.b) + " ");
+    sentence.emplace_back(std::string(told.empty() ? ": " : "; ") + words_of(d.b) + " ");
     if (d.tells)
       sentence.emplace_back(d.change);
     else
       sentence.emplace_back(d.b);
     told.push_back(d.b.name);
   }
-  if (!told.empty() && told.size() < changes) sentence.emplace_back(std::string(", …"));
+  if (!told.empty() && told.size() < changes) sentence.emplace_back(std::string("; …"));
   page.answer.push_back(std::move(sentence));
+  const auto heading = [&](const LogbookEntry& entry, const std::string& name) {
+    constexpr std::size_t kLongest = 24;
+    return fmt::format("{} ({})", name_a == name_b || name.size() > kLongest ? day_text(entry.made_s) : name,
+                       entry.id);
+  };
   PageTable table{.key = "readings",
                   .columns = {{"reading", "reading"},
                               {"channel", "channel", true},
-                              {"a", fmt::format("{} ({})", name_a, compared[0].id), true},
-                              {"b", fmt::format("{} ({})", name_b, compared[1].id), true},
-                              {"change", "change", true},
-                              {"beyond", "beyond its uncertainty"}}};
+                              {"a", heading(compared[0], name_a), true},
+                              {"b", heading(compared[1], name_b), true},
+                              {"change", "change", true}}};
+  if (all) table.columns.push_back({"beyond", "beyond its uncertainty"});
   for (const Difference& d : differences) {
     if (!all && !is_change(d)) break;
-    table.rows.push_back({d.b.name, channel_of(d.b), d.a, d.b,
-                          d.tells ? PageCell(d.change) : PageCell(std::string()),
-                          is_change(d) ? "yes" : "no"});
+    table.rows.push_back(
+        {d.b.name, channel_of(d.b), d.a, d.b, d.tells ? PageCell(d.change) : PageCell(std::string())});
+    if (all) table.rows.back().emplace_back(is_change(d) ? "yes" : "no");
   }
   page.tables.push_back(std::move(table));
   if (!all && changes < differences.size())
@@ -181,25 +186,27 @@ History comparison(const Logbook& logbook, const std::string& a, const std::stri
     remark(page, fmt::format("{} readings have no counterpart{}", without,
                              apart.empty() ? "" : " under the same conditions: " + apart));
   remark(page, arithmetic_remark(compared));
-  // Changes in uncertainties, the largest first.
+  // The largest changes as so many uncertainties.
+  constexpr std::size_t kMostDrawn = 24;
+  const bool several = std::any_of(differences.begin(), differences.end(),
+                                   [](const Difference& d) { return d.b.channel.value_or(0) > 0; });
   Sheet sheet{.measurement = "logbook", .capture = {.channels = 1}};
-  Curve sizes{"change", std::nullopt, "", "", {}, {}};
+  Curve sizes{"value", std::nullopt, "", "", {}, {}};
   for (const Difference& d : differences) {
-    if (!d.tells || d.change.uncertainty <= 0) continue;
+    if (!d.tells || d.change.uncertainty <= 0 || sizes.x.size() == kMostDrawn) continue;
     sizes.x.push_back(static_cast<double>(sizes.x.size() + 1));
     sizes.y.push_back(d.change.value / d.change.uncertainty);
-    if (is_change(d)) history.picture.style.marks.push_back({0, sizes.x.back(), sizes.y.back(), d.b.name});
+    sheet.labels.push_back(
+        {several && d.b.channel ? fmt::format("{}, {}", d.b.name, *d.b.channel + 1) : d.b.name, 0, 0});
   }
   sheet.curves.push_back(std::move(sizes));
   history.drawn.push_back(std::move(sheet));
+  history.picture.kind = PictureKind::rows;
   auto& style = history.picture.style;
-  style.names = {"change"};
-  style.title = fmt::format("{} since {}", name_b, name_a);
-  style.x_title = "readings, those that changed first";
-  style.y_title = "change, in uncertainties (k = 2)";
-  style.points = true;
-  style.named_by_marks = true;
-  style.lines = {{1, "no change between"}, {-1, ""}};
+  style.title =
+      fmt::format("{} since {}; between the broken lines nothing is sure to have changed", name_b, name_a);
+  style.x_title = "change, in uncertainties (k = 2)";
+  style.lines = {{1, ""}, {-1, ""}};
   return history;
 }
 

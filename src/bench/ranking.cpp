@@ -134,43 +134,44 @@ std::vector<PageCell> place_sentence(const Ranking& ranking, Better better) {
   const std::string name = name_of(ranking.entry(at));
   if (ranking.size() == 1) return {fmt::format("{} is the only one: {} ", name, words_of(reading)), reading};
   if (ranking.unplaced(ranking.all()[at]))
-    return {fmt::format("{} cannot be placed: its {} is at most ", name, words_of(reading)), reading};
+    return {name + " cannot be placed: at most ", reading, " " + words_of(reading)};
   const std::size_t place = ranking.place(at);
   const auto others = ranking.as_good_as(at);
   const std::string which =
       place == 1 ? superlative(reading, better) : place_word(place) + " " + superlative(reading, better);
-  std::vector<PageCell> sentence;
-  if (others.empty())
-    sentence.emplace_back(
-        fmt::format("{} is the {} of {}: {} ", name, which, count_word(ranking.size()), words_of(reading)));
-  else
-    sentence.emplace_back(fmt::format(
-        "{} is the {} of {}, and cannot be told from {}: {} ", name, which, count_word(ranking.size()),
-        others.size() == 1 ? name_of(ranking.entry(others.front())) : count_word(others.size()) + " others",
-        words_of(reading)));
-  sentence.emplace_back(reading);
-  return sentence;
+  const std::string told_from = others.empty() ? ""
+                                : others.size() == 1
+                                    ? ", and cannot be told from " + name_of(ranking.entry(others.front()))
+                                    : ", and cannot be told from " + count_word(others.size()) + " others";
+  return {fmt::format("{} is the {} of {}{}: ", name, which, count_word(ranking.size()), told_from), reading,
+          " " + words_of(reading)};
 }
 
-// A point for each place, its uncertainty as a line above and below.
+// A row for each place, with its uncertainty; the latest stands out.
 void draw(const Ranking& ranking, const std::vector<LogbookEntry>& shown, History& history) {
   const Reading& first = ranking.all().front().reading;
-  const std::size_t count = std::min({ranking.size(), shown.size(), kMostDrawn});
   Sheet sheet{.measurement = "logbook", .capture = {.channels = 1}};
-  Curve value{"value", std::nullopt, "", first.unit, {}, {}};
-  history.picture.style = {.names = {"value"},
-                           .title = words_of(first) + ", best first",
-                           .x_title = "place in order",
-                           .y_title = first.unit.empty() ? first.name : words_of(first) + " in " + first.unit,
-                           .points = true,
-                           .named_by_marks = true};
-  for (std::size_t i = 0; i < count; ++i) {
-    value.x.push_back(static_cast<double>(i + 1));
-    value.y.push_back(*ranking.all()[i].reading.value);
-    history.picture.style.marks.push_back({0, static_cast<double>(i + 1), value.y.back(), name_of(shown[i])});
+  Curve value{"value", std::nullopt, "", first.unit, {}, {}},
+      uncertainty{"uncertainty", std::nullopt, "", "", {}, {}};
+  const std::size_t latest = ranking.latest();
+  std::size_t row = 0;
+  for (std::size_t i = 0; i < ranking.size() && row < std::min(shown.size(), kMostDrawn); ++i) {
+    if (ranking.all()[i].entry != shown[row].id) continue;
+    const Reading& reading = ranking.all()[i].reading;
+    const auto at = static_cast<double>(row + 1);
+    value.x.push_back(at);
+    value.y.push_back(*reading.value);
+    uncertainty.x.push_back(at);
+    uncertainty.y.push_back(reading.uncertainty.value_or(0));
+    sheet.labels.push_back({fmt::format("{}   {}", name_of(shown[row]), ranking.place(i)), at, at});
+    if (i == latest) history.picture.style.marks.push_back({0, at, *reading.value, ""});
+    ++row;
   }
-  sheet.curves.push_back(std::move(value));
+  sheet.curves = {std::move(value), std::move(uncertainty)};
   history.drawn.push_back(std::move(sheet));
+  history.picture.kind = PictureKind::rows;
+  history.picture.style.title = "best first, with places; bars: uncertainty (k = 2)";
+  history.picture.style.x_title = first.unit.empty() ? words_of(first) : words_of(first) + ", " + first.unit;
 }
 
 }  // namespace

@@ -16,7 +16,6 @@ using namespace bench_detail;
 
 constexpr double kOfUsualSteps = 3;  // a jump is so many times larger than the middle one
 constexpr std::size_t kMostNames = 4;
-constexpr double kSecondsOfDay = 86400;
 
 bool changed(const FigureChange& change) { return std::abs(change.value) > change.uncertainty; }
 
@@ -44,12 +43,12 @@ std::vector<PageCell> change_sentence(const std::vector<KeptReading>& over_time)
             std::string(": how far it changed cannot be said of a bound")};
   const FigureChange change = change_between(first, last);
   if (!changed(change)) {
-    if (change.uncertainty == 0) return {fmt::format("{} unchanged since {}: ", words, since), last};
-    return {fmt::format("{} unchanged within {:.2g}{}{} since {}: ", words, change.uncertainty,
+    if (change.uncertainty == 0) return {fmt::format("{}: unchanged since {}, ", words, since), last};
+    return {fmt::format("{}: unchanged within {:.2g}{}{} since {}, ", words, change.uncertainty,
                         change.unit.empty() ? "" : " ", change.unit, since),
             last};
   }
-  std::vector<PageCell> sentence = {words + " ", change, fmt::format(" since {}: ", since), last};
+  std::vector<PageCell> sentence = {words + ": ", change, fmt::format(" since {}, now ", since), last};
   if (const auto jump = jump_of(over_time)) {
     const KeptReading &before = over_time[*jump], &after = over_time[*jump + 1];
     const bool one_day = day_text(before.made_s) == day_text(after.made_s);
@@ -62,22 +61,18 @@ std::vector<PageCell> change_sentence(const std::vector<KeptReading>& over_time)
   return sentence;
 }
 
-// Days since the first entry, with the band of what is uncertain.
 Sheet drawn(const std::vector<KeptReading>& over_time) {
   const Reading& last = over_time.back().reading;
-  Sheet sheet{.measurement = "logbook", .capture = {.file = words_of(last), .channels = 1}};
-  Curve value{"value", std::nullopt, "days", last.unit, {}, {}}, low = value, high = value;
-  low.name = "surely above";
-  high.name = "surely below";
+  Sheet sheet{.measurement = "logbook", .capture = {.channels = 1}};
+  Curve value{"value", std::nullopt, "s", last.unit, {}, {}},
+      uncertainty{"uncertainty", std::nullopt, "s", "", {}, {}};
   for (const KeptReading& one : over_time) {
-    const double day = static_cast<double>(one.made_s - over_time.front().made_s) / kSecondsOfDay,
-                 u = one.reading.uncertainty.value_or(0);
-    for (Curve* curve : {&value, &low, &high}) curve->x.push_back(day);
+    for (Curve* curve : {&value, &uncertainty}) curve->x.push_back(static_cast<double>(one.made_s));
     value.y.push_back(*one.reading.value);
-    low.y.push_back(*one.reading.value - u);
-    high.y.push_back(*one.reading.value + u);
+    uncertainty.y.push_back(one.reading.uncertainty.value_or(0));
   }
-  sheet.curves = {std::move(value), std::move(low), std::move(high)};
+  sheet.curves = {std::move(value), std::move(uncertainty)};
+  sheet.labels = {{words_of(last), 0, 0}};
   return sheet;
 }
 
@@ -88,7 +83,6 @@ History trend(const Logbook& logbook, const std::vector<std::string>& readings, 
   Page& page = history.page;
   std::vector<LogbookEntry> shown;
   std::set<std::string> names;
-  std::string since, unit;
   for (const std::string& name : readings) {
     const auto kept = readings_or_fail(logbook, name, options.filter);
     const ReadingEntry* entry = kept.back().reading.entry;
@@ -135,8 +129,6 @@ History trend(const Logbook& logbook, const std::vector<std::string>& readings, 
       remark(page, fmt::format("{}: {} under other conditions left out: {}", name,
                                apart == 1 ? "one entry" : count_word(apart) + " entries", groups[1].apart));
     history.drawn.push_back(drawn(over_time));
-    since = day_text(over_time.front().made_s);
-    unit = over_time.back().reading.unit;
   }
   if (names.size() > 1) {
     std::string list;
@@ -149,10 +141,8 @@ History trend(const Logbook& logbook, const std::vector<std::string>& readings, 
                              count_word(names.size()), list));
   }
   remark(page, arithmetic_remark(shown));
-  history.picture.style = {.names = {"value", "surely above", "surely below"},
-                           .title = "over time",
-                           .x_title = "days since " + since,
-                           .y_title = unit};
+  history.picture.kind = PictureKind::over_dates;
+  history.picture.style.title = "bars: uncertainty (k = 2)";
   return history;
 }
 

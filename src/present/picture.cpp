@@ -99,6 +99,10 @@ std::string draw_picture(const std::vector<Sheet>& sheets, const Picture& pictur
       return draw_gain(sheets, options);
     case PictureKind::in_over_out:
       return draw_waveforms(first, options);
+    case PictureKind::rows:
+      return draw_rows(first, picture, options);
+    case PictureKind::over_dates:
+      return draw_over_dates(sheets, picture, options);
   }
   return {};
 }

@@ -74,6 +74,16 @@ struct PlotOptions {
 [[nodiscard]] WAVICON_EXPORT std::string draw_spectrogram(const Sheet& sheet,
                                                           const PlotOptions& options = {});
 
+/// Figures in rows under each other, each with its name and uncertainty. Errors as draw_harmonics().
+[[nodiscard]] WAVICON_EXPORT std::string draw_rows(const Sheet& sheet, const Picture& picture,
+                                                   const PlotOptions& options = {});
+
+/// Figures over dates, a panel for each sheet (at most four), each with its uncertainty. Errors as
+/// draw_harmonics().
+[[nodiscard]] WAVICON_EXPORT std::string draw_over_dates(const std::vector<Sheet>& sheets,
+                                                         const Picture& picture,
+                                                         const PlotOptions& options = {});
+
 /// Whatever a measurement says is to be drawn of its sheets. Errors as draw_harmonics().
 [[nodiscard]] WAVICON_EXPORT std::string draw_picture(const std::vector<Sheet>& sheets,
                                                       const Picture& picture,

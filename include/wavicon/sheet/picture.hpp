@@ -59,6 +59,9 @@ enum class PictureKind {
   pair_overview,    ///< levels, phase and correlation of a pair, of one sheet
   gain_and_wave,    ///< gain over time under the waveform that it made
   in_over_out,      ///< periods as they went in and came out, of one sheet
+  rows,       ///< figures in rows under each other, named by the labels of one sheet: the curve "value" over
+              ///< the row (from 1), "uncertainty" beside it; the row of the first mark stands out
+  over_dates  ///< figures of each sheet over seconds since 1970 in a panel: curves "value", "uncertainty"
 };
 
 struct Picture {
