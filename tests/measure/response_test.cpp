@@ -413,6 +413,18 @@ TEST(Response, WhatClipsOrIsCutOffIsLeftOutAndSaid) {
       EXPECT_NEAR(db_from_ratio(std::abs(p.ratio)), 0, 0.1) << p.hz;
     }
   }
+  // Where it ends on the flank of a dip there is no edge; where it has fallen steeply for long there is.
+  const auto cut_off = [&](Signal y) {
+    y.resize(cut.size());
+    return response_of(x, y, rate, sweep_options()).channels[0];
+  };
+  EXPECT_FALSE(cut_off(through(x, {bell(1200, -12, 0.7, rate)})).upper);
+  EXPECT_TRUE(
+      response_of(x, through(x, {bell(1200, -12, 0.7, rate)}), rate, sweep_options()).channels[0].cut_hz ==
+      std::nullopt);
+  const auto steep = cut_off(through(x, butterworth(4, 200, rate, true))).upper;
+  ASSERT_TRUE(steep);
+  EXPECT_NEAR(steep->hz, 200, 2);
   EXPECT_TRUE(response_of(x, scaled(x, 2), rate, sweep_options()).channels[0].clipped_hz.empty());
   auto smooth = ResponseOptions{.smoothing = 48};
   const Signal few = noise(static_cast<std::size_t>(2 * rate), -20, 4);

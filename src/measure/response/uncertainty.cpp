@@ -108,6 +108,11 @@ void describe(ChannelResponse& channel, const ResponseOptions& options, double r
   channel.bell = find_bell(channel.points, options.band_from_hz, options.band_to_hz);
   channel.lower = find_edge(channel.points, level, -1, rate);
   channel.upper = find_edge(channel.points, level, 1, rate);
+  // Where the capture ends in the middle of the sweep, a fall that shows no slope of its own may be a dip's.
+  if (channel.cut_hz) {
+    auto& open = options.sweep_from_hz <= options.sweep_to_hz ? channel.upper : channel.lower;
+    if (open && open->order == 0) open.reset();
+  }
   // A cut with a slope of its own is no shelf.
   const bool cut = (channel.lower && channel.lower->order > 0) || (channel.upper && channel.upper->order > 0);
   if (with_shelf && !channel.bell && !cut)
@@ -121,6 +126,7 @@ void add_uncertainties(ChannelResponse& channel, const ResponseOptions& options,
   for (int draw = 0; draw < kDraws; ++draw) {
     ChannelResponse drawn;
     drawn.points = channel.points;
+    drawn.cut_hz = channel.cut_hz;
     draw_anew(drawn, draw, resolution_hz);
     describe(drawn, options, rate, false);
     ripple.add(drawn.ripple_db);
