@@ -339,10 +339,9 @@ std::string kept_text(const std::vector<Logbook::Kept>& kept, const Logbook& log
   if (!known.empty())
     text += fmt::format("{}{} {} the same already", text.empty() ? "" : "; ", list(known),
                         known.size() == 1 ? "says" : "say");
-  const auto latest = logbook.entries({}, 1);
-  if (!fresh.empty() && !latest.empty() && latest.front().made_s > current_time_s() + kBehindS)
-    text += fmt::format("; this machine's clock is behind: the latest entry is of {}",
-                        time_text(latest.front().made_s).substr(0, 10));
+  if (const std::int64_t latest_s = logbook.latest_kept_s();
+      !fresh.empty() && latest_s > current_time_s() + kBehindS)
+    text += fmt::format("; this machine's clock is behind: an entry was kept on {}", time_text(latest_s));
   return text;
 }
 
@@ -604,6 +603,14 @@ std::vector<std::string> Logbook::faults() const {
       faults.push_back(fmt::format("entry {}: its sheet cannot be read: {}", entry.id, error.what()));
     }
   return faults;
+}
+
+std::int64_t Logbook::latest_kept_s() const {
+  long long latest = 0;
+  impl_->rows(
+      "SELECT COALESCE(MAX(kept), 0) FROM entries",
+      [&](soci::statement& s) { s.exchange(soci::into(latest)); }, [] {});
+  return latest;
 }
 
 const std::string& Logbook::name() const noexcept { return impl_->database.name(); }

@@ -277,4 +277,11 @@ std::vector<Sheet> sheets_from_json(const std::string& text, const std::string& 
   return sheets;
 }
 
+Sheet sheet_from_json(const std::string& text, const std::string& name) {
+  auto sheets = sheets_from_json(text, name);
+  if (sheets.size() > 1)
+    throw Error(ErrorCode::bad_input, fmt::format("{}: holds {} sheets, not one", name, sheets.size()));
+  return std::move(sheets.front());
+}
+
 }  // namespace wavicon

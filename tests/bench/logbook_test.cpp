@@ -94,6 +94,18 @@ TEST_P(Kept, FindsWhatIsMeantAndNothingElse) {
   EXPECT_EQ(logbook.entries({}, 2).front().id, tern);  // the latest two, the latest last
 }
 
+TEST_P(Kept, AClockThatIsBehindIsSaid) {
+  Logbook logbook = open();
+  setenv("SOURCE_DATE_EPOCH", "1900000000", 1);
+  auto kept = logbook.keep({noise_sheet_of("a.wav", {-90})}, {});
+  EXPECT_EQ(kept_text(kept, logbook).find("clock"), std::string::npos);
+  setenv("SOURCE_DATE_EPOCH", "1800000000", 1);
+  kept = logbook.keep({noise_sheet_of("b.wav", {-90})}, {});
+  EXPECT_HAS(kept_text(kept, logbook),
+             "this machine's clock is behind: an entry was kept on 2030-03-17T17:46:40Z");
+  unsetenv("SOURCE_DATE_EPOCH");
+}
+
 TEST_P(Kept, AllOfARunOrNothing) {
   Logbook logbook = open();
   std::vector<Sheet> sheets = {noise_sheet_of("a.wav", {-90}), noise_sheet_of("b.wav", {-90})};

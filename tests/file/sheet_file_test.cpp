@@ -111,6 +111,15 @@ TEST(SheetFromJson, GivesBackWhatWasWritten) {
   EXPECT_EQ(back[1].channel_names, (std::vector<std::string>{"side", "mid"}));  // as they come in the text
 }
 
+TEST(SheetFromJson, OfOneSheet) {
+  EXPECT_EQ(sheet_from_json(sheets_to_json({example()})).measurement, "harmonics");
+  EXPECT_HAS(testing::message_of(ErrorCode::bad_input,
+                                 [] {
+                                   (void)sheet_from_json(sheets_to_json({example(), example()}), "a.json");
+                                 }),
+             "a.json: holds 2 sheets, not one");
+}
+
 // Before there were codes, uncertainties and contexts.
 TEST(SheetFromJson, ReadsWhatOlderProgramsWrote) {
   const auto sheets = sheets_from_json(

@@ -118,6 +118,8 @@ class WAVICON_EXPORT Logbook {
   void export_lines(const EntryFilter& filter, const std::function<void(const std::string&)>& take) const;
   /// What is wrong with the store, as sentences; empty: nothing.
   [[nodiscard]] std::vector<std::string> faults() const;
+  /// When the latest entry came into it, by the clock of the machine that kept it; 0: none.
+  [[nodiscard]] std::int64_t latest_kept_s() const;
   /// As it was given, without a password.
   [[nodiscard]] const std::string& name() const noexcept;
 

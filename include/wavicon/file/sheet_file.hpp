@@ -26,6 +26,10 @@ namespace wavicon {
 [[nodiscard]] WAVICON_EXPORT std::vector<Sheet> sheets_from_json(const std::string& text,
                                                                  const std::string& name);
 
+/// The only sheet of a text. @throws Error as sheets_from_json(), and where there are several.
+[[nodiscard]] WAVICON_EXPORT Sheet sheet_from_json(const std::string& text,
+                                                   const std::string& name = "sheet");
+
 /// A line per reading: file, measurement, name, channel, value, unit, floor, bound, conditions.
 [[nodiscard]] WAVICON_EXPORT std::string sheets_to_csv(const std::vector<Sheet>& sheets);
 
