@@ -177,6 +177,7 @@ void add_measurement(CLI::App& app, const MeasurementDescriptor& descriptor, Act
 void add_explain(CLI::App& app, Action& action);
 void add_kit(CLI::App& app, Action& action);
 void add_logbook(CLI::App& app, Action& action);
+void add_bench(CLI::App& app, Action& action);
 void add_stand_in(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

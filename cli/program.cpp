@@ -59,9 +59,10 @@ struct Adder {
   const char* name;
   void (*add)(CLI::App&, Action&);
 };
-constexpr Adder kAdders[] = {{"make", add_make}, {"show", add_show},         {"units", add_units},
-                             {"feed", add_feed}, {"health", add_health},     {"explain", add_explain},
-                             {"kit", add_kit},   {"stand-in", add_stand_in}, {"logbook", add_logbook}};
+constexpr Adder kAdders[] = {{"make", add_make},      {"show", add_show},         {"units", add_units},
+                             {"feed", add_feed},      {"health", add_health},     {"explain", add_explain},
+                             {"kit", add_kit},        {"stand-in", add_stand_in}, {"bench", add_bench},
+                             {"logbook", add_logbook}};
 
 std::vector<std::string> command_names() {
   std::vector<std::string> names;
@@ -93,7 +94,7 @@ constexpr const char* kFeed = "2. feed it through something";
 constexpr const char* kCheck = "3. check what came back";
 constexpr const char* kMeasure = "4. measure it";
 constexpr const char* kCompare = "5. compare it with what went in, or with another one";
-constexpr const char* kRemember = "6. compare it with what was measured before";
+constexpr const char* kRemember = "6. remember it, and do all of it at once";
 constexpr const char* kRead = "7. read on";
 
 void group_commands(CLI::App& app) {
@@ -108,7 +109,7 @@ void group_commands(CLI::App& app) {
     const bool alone = m.input == MeasuredInput::capture || m.input == MeasuredInput::recording;
     put(alone ? kMeasure : kCompare, {m.name.c_str()});
   }
-  put(kRemember, {"logbook"});
+  put(kRemember, {"logbook", "bench"});
   put(kRead, {"explain"});
 }
 

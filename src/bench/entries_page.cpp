@@ -29,7 +29,8 @@ Page entries_page(const Logbook& logbook, const EntryFilter& filter, std::size_t
   for (const LogbookEntry& entry : entries) {
     std::string tags;
     for (const auto& [tag, value] : entry.tags)
-      tags += fmt::format("{}{}={}", tags.empty() ? "" : " ", tag, value);
+      if (value.rfind("sha256:", 0) != 0)  // of a cell: for programs
+        tags += fmt::format("{}{}={}", tags.empty() ? "" : " ", tag, value);
     table.rows.push_back({std::to_string(entry.id), bench_detail::day_text(entry.made_s), entry.measurement,
                           name_of(entry), entry.capture, tags});
   }

@@ -259,6 +259,11 @@ struct Logbook::Impl {
   mutable Database database;
 };
 
+void link_entries(std::vector<Sheet>& sheets) {
+  for (Sheet& sheet : sheets)
+    for (Reading& reading : sheet.readings) reading.entry = entry_of(sheet.measurement, reading.name);
+}
+
 std::string name_of(const LogbookEntry& entry) {
   if (!entry.label.empty()) return entry.label;
   if (!entry.chain.empty()) {
@@ -419,6 +424,58 @@ Sheet Logbook::sheet(std::int64_t id) const {
   Sheet sheet = sheets_from_json(json, fmt::format("logbook {}, entry {}", name(), id)).front();
   for (Reading& reading : sheet.readings) reading.entry = entry_of(sheet.measurement, reading.name);
   return sheet;
+}
+
+Sheet Logbook::figures(std::int64_t id) const {
+  Sheet sheet;
+  long long key = id;
+  impl_->rows(
+      "SELECT measurement, capture FROM entries WHERE id = :id",
+      [&](soci::statement& s) {
+        s.exchange(soci::into(sheet.measurement));
+        s.exchange(soci::into(sheet.capture.file));
+        s.exchange(soci::use(key, "id"));
+      },
+      [] {});
+  if (sheet.measurement.empty()) no_entry(name(), id);
+  std::string name, unit;
+  int view = 0, bound = 0;
+  double value = 0, uncertainty = 0;
+  impl_->rows(
+      "SELECT name, view, value, uncertainty, bound, unit FROM readings WHERE entry = :id ORDER BY place",
+      [&](soci::statement& s) {
+        s.exchange(soci::into(name));
+        s.exchange(soci::into(view));
+        s.exchange(soci::into(value));
+        s.exchange(soci::into(uncertainty));
+        s.exchange(soci::into(bound));
+        s.exchange(soci::into(unit));
+        s.exchange(soci::use(key, "id"));
+      },
+      [&] {
+        Reading reading{.name = name, .value = value, .unit = unit, .bound = bound != 0};
+        if (view >= 0) reading.channel = view;
+        if (uncertainty > 0) reading.uncertainty = uncertainty;
+        reading.entry = entry_of(sheet.measurement, name);
+        sheet.capture.channels = std::max(sheet.capture.channels, view + 1);
+        sheet.readings.push_back(std::move(reading));
+      });
+  return sheet;
+}
+
+std::map<std::string, std::vector<std::int64_t>> Logbook::entries_by_tag(const std::string& tag) const {
+  std::map<std::string, std::vector<std::int64_t>> found;
+  std::string wanted = tag, value;
+  long long entry = 0;
+  impl_->rows(
+      "SELECT value, entry FROM tags WHERE tag = :tag ORDER BY entry",
+      [&](soci::statement& s) {
+        s.exchange(soci::into(value));
+        s.exchange(soci::into(entry));
+        s.exchange(soci::use(wanted, "tag"));
+      },
+      [&] { found[value].push_back(entry); });
+  return found;
 }
 
 namespace {

@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <functional>
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -41,6 +42,9 @@ struct LogbookEntry {
   std::string machine;   ///< empty: not known
   Tags tags;             ///< by name
 };
+
+/// Gives each reading its entry of the catalogue, as a measurement would have.
+WAVICON_EXPORT void link_entries(std::vector<Sheet>& sheets);
 
 /// What an entry is called: its label, or its units, or its file without folder and ending.
 [[nodiscard]] WAVICON_EXPORT std::string name_of(const LogbookEntry& entry);
@@ -103,6 +107,10 @@ class WAVICON_EXPORT Logbook {
   [[nodiscard]] std::int64_t count(const EntryFilter& filter) const;
   /// The whole sheet. @throws Error bad_argument for an entry that is not there.
   [[nodiscard]] Sheet sheet(std::int64_t id) const;
+  /// Its figures alone, without conditions, curves and findings: fast.
+  [[nodiscard]] Sheet figures(std::int64_t id) const;
+  /// Entries by the value that they have of a tag.
+  [[nodiscard]] std::map<std::string, std::vector<std::int64_t>> entries_by_tag(const std::string& tag) const;
   /// Readings of that name of the entries that are meant, the earliest first.
   [[nodiscard]] std::vector<KeptReading> readings(const std::string& name, const EntryFilter& filter) const;
   /// All readings of an entry that compare, with its place in the sheet.
