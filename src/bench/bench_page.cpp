@@ -72,6 +72,11 @@ void add_matrix(const Plan& plan, const std::vector<CellResult>& results, const 
   const MeasurementDescriptor& measurement = *find_measurement(measurements(), name);
   PageTable table{.key = name, .title = plan.measures.size() > 1 ? name : "", .columns = value_columns(plan)};
   const auto readings = columns_of(measurement, results);
+  if (readings.empty()) {
+    if (std::any_of(results.begin(), results.end(), has_sheets))
+      remark(page, fmt::format("{}: no cell gives a figure; --sheet FILE says why, 'findings'", name));
+    return;
+  }
   for (const std::string& reading : readings) table.columns.push_back({reading, reading, true});
   for (const CellResult& result : results) {
     if (!has_sheets(result)) continue;
@@ -166,17 +171,23 @@ Page bench_page(const Plan& plan, const std::vector<CellResult>& results,
   if (!limits.empty())
     answer += broken.empty() ? fmt::format("; all {} limits are kept", limits.size())
                              : fmt::format("; {} of {} limits are not kept: ", broken.size(), limits.size());
-  for (std::size_t i = 0; i < std::min(kMostNamed, broken.size()); ++i)
-    answer += fmt::format("{}{} at {}", i == 0 ? "" : ", ", broken[i]->result.limit,
-                          name_of(results[broken[i]->cell].cell));
-  if (broken.size() > kMostNamed) answer += ", …";
+  std::vector<std::string> named;
+  for (const CellLimit* limit : broken) {
+    std::string one = fmt::format("{} at {}", limit->result.limit, name_of(results[limit->cell].cell));
+    if (std::find(named.begin(), named.end(), one) == named.end()) named.push_back(std::move(one));
+  }
+  for (std::size_t i = 0; i < std::min(kMostNamed, named.size()); ++i)
+    answer += fmt::format("{}{}", i == 0 ? "" : ", ", named[i]);
+  if (named.size() > kMostNamed) answer += ", …";
   page.answer.push_back({answer});
   PageTable reasons{.key = "failed", .title = "Failed:", .columns = {{"cell", "cell"}, {"reason", "reason"}}};
   for (const CellResult& result : results)
     if (!has_sheets(result)) reasons.rows.push_back({name_of(result.cell), result.reason});
-  PageTable not_kept{.key = "not_kept",
-                     .title = "Not kept:",
-                     .columns = {{"cell", "cell"}, {"limit", "limit"}, {"value", "value", true}}};
+  PageTable not_kept{
+      .key = "not_kept",
+      .title = "Not kept:",
+      .columns = {
+          {"cell", "cell"}, {"limit", "limit"}, {"channel", "channel", true}, {"value", "value", true}}};
   for (const CellLimit* limit : broken) {
     // Where a bound cannot decide it counts as not kept.
     const Reading value{.value = limit->result.value,
@@ -184,6 +195,7 @@ Page bench_page(const Plan& plan, const std::vector<CellResult>& results,
                         .bound = limit->result.outcome == LimitResult::Outcome::undecided,
                         .entry = limit->result.entry};
     not_kept.rows.push_back({name_of(results[limit->cell].cell), limit->result.limit,
+                             limit->result.channel ? std::to_string(*limit->result.channel + 1) : "",
                              value.value ? PageCell(value) : PageCell(std::string("no value"))});
   }
   page.tables.push_back(std::move(not_kept));

@@ -160,8 +160,10 @@ class PlanReader {
       inside << play;
       plan_.recipe = recipe_text(parse_recipe(inside.str(), "play"));
     } catch (const Error& error) {
-      const std::string what = error.what();
+      std::string what = error.what();
       if (what.rfind(source_ + ":", 0) == 0) throw;
+      // Lines of what was written out again are not those of the plan.
+      if (what.rfind("play:", 0) == 0) what = "play: " + what.substr(what.find(": ") + 2);
       fail(*node, what);
     }
   }

@@ -84,6 +84,7 @@ TEST(Plans, EveryErrorHasItsPlaceAndTheNearestName) {
       {plan_with(chain + "side_by_side = true\n", "[rows]\ndrive = [6, 6]\n" + kMeasure),
        "two cells are alike"},
       {"[play]\nrecipe = \"none.toml\"\n" + kMeasure, "none.toml"},
+      {"name = \"a\"\n[play]\nrate = 3\n" + kMeasure, "p.toml:2:1: play: unknown key 'rate'"},
       {"[play]\n[[play.part]]\nkind = \"tonne\"\n" + kMeasure, "tonne"},
   };
   for (const auto& [text, told] : cases)
