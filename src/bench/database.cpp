@@ -217,6 +217,9 @@ void Database::fail(const std::string& reason, const std::string& doing) const {
   if (holds(reason, "malformed") || holds(reason, "database corruption"))
     told(ErrorCode::bad_input,
          "is damaged: 'wavicon logbook check' says where, 'wavicon logbook export' saves what can be read");
+  if (holds(reason, "readonly database") && doing == "opened")
+    told(ErrorCode::bad_input,
+         "its folder may not be written to, which is needed even to look at it: copy it elsewhere");
   if (holds(reason, "readonly database"))
     told(ErrorCode::write_failed, fmt::format("may not be written to; nothing was {}", doing));
   if (holds(reason, "disk is full") || holds(reason, "disk I/O error"))

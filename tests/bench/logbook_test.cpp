@@ -353,6 +353,11 @@ TEST(LogbookFile, WhatMayNotBeWrittenSaysSo) {
                           logbook.keep({noise_sheet_of("a.wav", {-90})}, {});
                         }),
              "may not be written to; nothing was kept");
+  for (const char* end : {"-wal", "-shm"}) std::filesystem::remove(file + end);
+  std::filesystem::permissions(folder.path(),
+                               std::filesystem::perms::owner_read | std::filesystem::perms::owner_exec);
+  EXPECT_HAS(message_of(ErrorCode::bad_input, [&] { (void)Logbook(file); }), "copy it elsewhere");
+  std::filesystem::permissions(folder.path(), std::filesystem::perms::owner_all);
 }
 
 TEST(LogbookServer, PasswordsAreInNoMessage) {
