@@ -8,7 +8,7 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr std::ptrdiff_t kReach = 6;   // bins on each side
+constexpr std::ptrdiff_t kReach = BetweenBins::kReach;
 constexpr double kOversampling = 2.5;  // of the spectrum: straight lines between bins then do
 // π·√((width/σ)²·(σ-½)² - 0.8) for a width of 12 and σ = 2.5 (Beatty, Nishimura, Pauly, IEEE Trans. Med.
 // Imag. 24(6), 2005, to verify).
@@ -54,18 +54,26 @@ BetweenBins::BetweenBins(std::span<const double> samples, RealTransforms& transf
   bins_.assign(transform.bins().begin(), transform.bins().end());
 }
 
-std::complex<double> BetweenBins::at(double frequency) const {
-  const double place = frequency * static_cast<double>(length_);
-  const auto nearest = static_cast<std::ptrdiff_t>(std::lround(place)),
-             length = static_cast<std::ptrdiff_t>(length_);
+BetweenBins::Place BetweenBins::place(double frequency) const {
+  const double bins = frequency * static_cast<double>(length_);
+  Place place{.nearest = static_cast<std::ptrdiff_t>(std::lround(bins)),
+              .turn = std::polar(1.0, -2 * std::numbers::pi * std::fmod(frequency * centre_, 1.0))};
+  for (std::ptrdiff_t i = 0; i < std::ssize(place.weights); ++i)
+    place.weights[static_cast<std::size_t>(i)] =
+        kernel(bins - static_cast<double>(place.nearest - kReach + i));
+  return place;
+}
+
+std::complex<double> BetweenBins::at(const Place& place) const {
+  const auto length = static_cast<std::ptrdiff_t>(length_);
   std::complex<double> sum = 0;
-  for (std::ptrdiff_t k = nearest - kReach; k <= nearest + kReach; ++k) {
-    const double weight = kernel(place - static_cast<double>(k));
-    const std::ptrdiff_t wrapped = (k + length) % length;
-    sum += weight * (wrapped <= length / 2 ? bins_[static_cast<std::size_t>(wrapped)]
-                                           : std::conj(bins_[static_cast<std::size_t>(length - wrapped)]));
+  for (std::ptrdiff_t i = 0; i < std::ssize(place.weights); ++i) {
+    const std::ptrdiff_t wrapped = (place.nearest - kReach + i + length) % length;
+    sum += place.weights[static_cast<std::size_t>(i)] *
+           (wrapped <= length / 2 ? bins_[static_cast<std::size_t>(wrapped)]
+                                  : std::conj(bins_[static_cast<std::size_t>(length - wrapped)]));
   }
-  return sum * std::polar(1.0, -2 * std::numbers::pi * std::fmod(frequency * centre_, 1.0));
+  return sum * place.turn;
 }
 
 }  // namespace wavicon::measure_detail

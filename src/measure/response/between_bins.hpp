@@ -2,7 +2,9 @@
 #pragma once
 // The spectrum of a run of samples at any frequencies, from one transform. Internal to `measure`.
 
+#include <array>
 #include <complex>
+#include <cstddef>
 #include <span>
 #include <vector>
 
@@ -20,8 +22,17 @@ class BetweenBins {
  public:
   /// @param transforms  kept for the next run of the same length.
   BetweenBins(std::span<const double> samples, RealTransforms& transforms);
+  static constexpr std::ptrdiff_t kReach = 6;  ///< bins on each side that are read
+  /// Where a frequency lies between the bins: the same for all runs of the same length.
+  struct Place {
+    std::ptrdiff_t nearest = 0;
+    std::complex<double> turn;
+    std::array<double, 2 * kReach + 1> weights{};
+  };
   /// @param frequency  in cycles per frame, 0 … 0.5.
-  [[nodiscard]] std::complex<double> at(double frequency) const;
+  [[nodiscard]] Place place(double frequency) const;
+  /// @param place  of a run as long as this one.
+  [[nodiscard]] std::complex<double> at(const Place& place) const;
 
  private:
   std::size_t length_;  // of the transform

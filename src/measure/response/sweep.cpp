@@ -168,9 +168,10 @@ class SweepDivision {
     for (const double hz : response_axis(low_hz_ * (1 + kSweepEdge), high_hz_ * (1 - kSweepEdge))) {
       if (spoiled(hz)) continue;
       const double frequency = hz / task_.rate;
-      const std::complex<double> ratio = response.at(frequency);
+      const BetweenBins::Place place = response.place(frequency);
+      const std::complex<double> ratio = response.at(place);
       ResponsePoint point{hz, ratio * std::polar(1.0, 2 * std::numbers::pi * frequency * zero), 1, 0};
-      if (std::abs(ratio) > 0) point.group_delay_s = (slope.at(frequency) / ratio).real() / task_.rate;
+      if (std::abs(ratio) > 0) point.group_delay_s = (slope.at(place) / ratio).real() / task_.rate;
       channel.points.push_back(point);
     }
     // Farther down lie the cuts and the arithmetic.
@@ -256,10 +257,13 @@ class SweepDivision {
     auto& points = channel.points;
     if (noise_.empty() || points.empty()) return;
     std::vector<double> power(points.size(), 0.0);
+    std::vector<BetweenBins::Place> places;
     for (const auto& piece : noise_) {
       const BetweenBins spectrum(piece, cache_.short_ones);
+      if (places.empty())
+        for (const ResponsePoint& point : points) places.push_back(spectrum.place(point.hz / task_.rate));
       for (std::size_t i = 0; i < points.size(); ++i)
-        power[i] += std::norm(spectrum.at(points[i].hz / task_.rate)) * squares /
+        power[i] += std::norm(spectrum.at(places[i])) * squares /
                     (noise_squares_ * static_cast<double>(noise_.size()));
     }
     constexpr auto kHalf = static_cast<std::ptrdiff_t>(kPerOctave / 6);
