@@ -25,8 +25,8 @@ constexpr double kNothing = 1e-100;       // full scale = 1: squares vanish belo
 // The noise of an order is estimated from some 20 independent bins beside it: the power of chance over it has
 // the F distribution of 2 and 40, which passes 20 ((1 + x/20)^-20) once in a million orders.
 constexpr double kBoundWithin = 20;
-// The same, once in 10 000, as an amplitude: sqrt(20 (10^(4/20) - 1)).
-constexpr double kFarthestChance = 3.42;
+// The same, once in 33 000, as an amplitude: sqrt(20 (33000^(1/20) - 1)).
+constexpr double kFarthestChance = 3.7;
 constexpr double kMostShare = 0.9;  // of its power by which a line can be too high
 constexpr std::size_t kFewPlaces = 128;
 constexpr std::size_t kOftenEach = 4;    // samples on each of them

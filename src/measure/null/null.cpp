@@ -28,12 +28,13 @@ constexpr double kResampledTo = 0.45;  // of the lower rate: what resampling kee
 constexpr std::size_t kBlock = 32768;  // frames, or more at high rates
 constexpr double kBlockS = 0.4;
 constexpr double kWholeDriftPpm = 0.002;
-constexpr int kMostTaps = 2048;          // of the filter: the longest that is solved at once
-constexpr double kPassed = 0.44;         // of the rate: what lies above is lost between the samples
-constexpr double kLossMatters = 0.02;    // power over that of the residual
-constexpr double kSameGain = 1e-13;      // from 1: less is the arithmetic's
-constexpr std::size_t kLeastPieces = 4;  // of which one is left out
+constexpr int kMostTaps = 2048;           // of the filter: the longest that is solved at once
+constexpr double kPassed = 0.44;          // of the rate: what lies above is lost between the samples
+constexpr double kLossMatters = 0.02;     // power over that of the residual
+constexpr double kSameGain = 1e-13;       // from 1: less is the arithmetic's
+constexpr std::size_t kLeastPieces = 4;   // of which one is left out
 constexpr double kDelayDeviations = 2.1;  // two, and a twentieth by which the fit misses the least variance
+constexpr double kEndToEnd = 0.002;       // frames: the ends of a stretch are read through filters
 constexpr double kMoreThanChance = 1.5;
 constexpr double kInterpolation = 1e-8;  // what reading between samples leaves, over the programme
 
@@ -475,8 +476,8 @@ class Nuller {
                    slope = std::sqrt(12.0) * delay / std::max(1.0, frames);
       const bool leans = result_.alignment.drift_ppm != 0;
       if (!options_.drift_ppm)
-        result_.drift_uncertainty_ppm =
-            leans ? 1e6 * slope : std::max(1e6 * slope, result_.alignment.drift_bound_ppm);
+        result_.drift_uncertainty_ppm = leans ? 1e6 * std::hypot(slope, kEndToEnd / std::max(1.0, frames))
+                                              : std::max(1e6 * slope, result_.alignment.drift_bound_ppm);
       if (!options_.delay_samples)
         result_.delay_uncertainty_samples = std::hypot(delay, leans ? slope * middle : 0);
     }
