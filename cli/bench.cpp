@@ -3,17 +3,15 @@
 
 #include <fmt/format.h>
 
-#include <fstream>
 #include <memory>
-#include <sstream>
 #include <thread>
 
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
-#include "wavicon/bench/history.hpp"
 #include "wavicon/bench/run.hpp"
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/file/sheet_file.hpp"
+#include "wavicon/file/text_file.hpp"
 
 namespace wavicon::cli {
 namespace {
@@ -28,12 +26,7 @@ struct BenchCommand {
 };
 
 Plan plan_of(const BenchCommand& command) {
-  std::ifstream stream(command.plan, std::ios::binary);
-  std::stringstream text;
-  text << stream.rdbuf();
-  if (!stream || fs::is_directory(command.plan))
-    throw Error(ErrorCode::bad_input, command.plan + ": there is no such plan, or it cannot be read");
-  return parse_plan(text.str(), command.plan, fs::path(command.plan).parent_path());
+  return parse_plan(read_text_file(command.plan, "plan"), command.plan, fs::path(command.plan).parent_path());
 }
 
 std::vector<Cell> cells_of(const BenchCommand& command, const Plan& plan) {
@@ -63,19 +56,14 @@ int run(const BenchCommand& command) {
       command.jobs > 0 ? command.jobs : static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));
   options.units = own_units();
   for (const std::string& tag : command.tags) options.tags.push_back(parse_tag(tag));
-  require_notes({.tags = options.tags});
   Progress progress(plan.name, command.quiet);
   options.progress = [&](std::size_t done, std::size_t failed) {
     throw_if_interrupted();
     progress(static_cast<double>(done + failed) / static_cast<double>(cells.size()));
   };
-  // What limits name is what was there before this run.
-  const PastValues past = [&](const Limit& limit, const Sheet& sheet, const Reading& reading) {
-    return past_value(logbook, {.tags = options.tags}, limit, sheet, reading);
-  };
   const auto results = run_cells(plan, cells, options);
   progress.end();
-  const auto limits = check_limits(plan, results, past);
+  const auto limits = check_limits(plan, results, &logbook);
   const Page page = bench_page(plan, results, limits);
   if (!command.junit.empty()) write_text_file(command.junit, bench_junit(plan, results, limits));
   if (!command.csv_file.empty()) write_text_file(command.csv_file, page_to_csv(page));
@@ -91,6 +79,8 @@ int run(const BenchCommand& command) {
     print_page(page, command.colour);
   for (const CellResult& result : results)
     if (result.state == CellResult::State::failed) return exit_status::unit_failed;
+  for (const CellLimit& limit : limits)
+    if (!limit.missing.empty()) return exit_status::bad_input;
   for (const CellLimit& limit : limits)
     if (limit.result.outcome != LimitResult::Outcome::kept) return exit_status::limit_not_kept;
   return exit_status::measured;

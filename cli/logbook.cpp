@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
-#include <fstream>
 #include <memory>
 #include <sstream>
 
@@ -11,6 +10,7 @@
 #include "wavicon/bench/logbook.hpp"
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/file/sheet_file.hpp"
+#include "wavicon/file/text_file.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 #include "wavicon/present/page_text.hpp"
 #include "wavicon/present/plot.hpp"
@@ -105,15 +105,6 @@ struct Look {
         {.format = file.extension() == ".svg" ? PlotFormat::svg : PlotFormat::png, .dark = plot_dark});
   }
 };
-
-std::string text_of(const std::string& file) {
-  std::ifstream stream(file, std::ios::binary);
-  std::stringstream text;
-  text << stream.rdbuf();
-  if (!stream || fs::is_directory(file))
-    throw Error(ErrorCode::bad_input, file + ": there is no such file, or it cannot be read");
-  return text.str();
-}
 
 template <typename Command>
 void add(CLI::App& app, Action& action, const std::shared_ptr<Command>& command) {
@@ -213,7 +204,7 @@ struct Add : Look {
     std::vector<Sheet> sheets;
     std::vector<std::string> lines;
     for (const std::string& file : files) {
-      const std::string text = text_of(file);
+      const std::string text = read_text_file(file, "sheet");
       if (is_export(text)) {
         std::istringstream stream(text);
         for (std::string line; std::getline(stream, line);)

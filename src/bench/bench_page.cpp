@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <map>
 
+#include "bench/cell_tags.hpp"
 #include "bench/history_parts.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/plain_text.hpp"
@@ -17,6 +18,7 @@ using namespace bench_detail;
 
 constexpr std::size_t kMostReadings = 4;  // columns of a matrix beside the rows' values
 constexpr std::size_t kMostNamed = 3;
+constexpr std::size_t kMostWarnings = 20;
 
 bool has_sheets(const CellResult& result) { return result.state != CellResult::State::failed; }
 
@@ -90,6 +92,19 @@ void add_matrix(const Plan& plan, const std::vector<CellResult>& results, const 
   page.tables.push_back(std::move(table));
 }
 
+// What sheets warn of: a figure beside it may not be what it seems.
+PageTable warnings_of(const std::vector<CellResult>& results) {
+  PageTable table{.key = "warnings",
+                  .title = "Warnings:",
+                  .columns = {{"cell", "cell"}, {"measurement", "measurement"}, {"warning", "warning"}}};
+  for (const CellResult& result : results)
+    for (const Sheet& sheet : result.sheets)
+      for (const Finding& finding : sheet.findings)
+        if (finding.severity != Severity::note && table.rows.size() < kMostWarnings)
+          table.rows.push_back({name_of(result.cell), sheet.measurement, finding.text});
+  return table;
+}
+
 std::string escaped(const std::string& from) {
   std::string text;
   for (const char c : printable(from)) {
@@ -123,7 +138,7 @@ std::string told(const LimitResult& result) {
 }  // namespace
 
 std::vector<CellLimit> check_limits(const Plan& plan, const std::vector<CellResult>& results,
-                                    const PastValues& past) {
+                                    const Logbook* logbook) {
   std::vector<CellLimit> all;
   for (std::size_t i = 0; i < results.size(); ++i) {
     if (!has_sheets(results[i])) continue;
@@ -133,21 +148,37 @@ std::vector<CellLimit> check_limits(const Plan& plan, const std::vector<CellResu
             return std::find(values.begin(), values.end(), value) != values.end();
           }))
         continue;
+      const auto undecided = [&](const std::string& missing) {
+        all.push_back({i,
+                       {.limit = limit.limit.text,
+                        .outcome = LimitResult::Outcome::undecided,
+                        .file = name_of(results[i].cell)},
+                       missing});
+      };
+      PastValues past;
+      if (logbook != nullptr)
+        past = [&](const Limit& own, const Sheet& sheet, const Reading& reading) {
+          return past_value(
+              *logbook,
+              {.tags = tags_of(plan, results[i].cell), .without = {{kCellTag, results[i].known_by}}}, own,
+              sheet, reading);
+        };
       bool any = false;
       for (const Sheet& sheet : results[i].sheets) {
         if (std::none_of(sheet.readings.begin(), sheet.readings.end(),
                          [&](const Reading& reading) { return reading.name == limit.limit.name; }))
           continue;
         any = true;
-        for (LimitResult& result : check_limit(limit.limit, sheet, past))
-          all.push_back({i, std::move(result)});
+        try {
+          for (LimitResult& result : check_limit(limit.limit, sheet, past))
+            all.push_back({i, std::move(result), ""});
+        } catch (const Error& error) {
+          if (error.code() != ErrorCode::bad_input) throw;
+          undecided(error.what());
+        }
       }
       // What was not read keeps nothing.
-      if (!any)
-        all.push_back({i,
-                       {.limit = limit.limit.text,
-                        .outcome = LimitResult::Outcome::undecided,
-                        .file = name_of(results[i].cell)}});
+      if (!any) undecided("");
     }
   }
   return all;
@@ -198,8 +229,12 @@ Page bench_page(const Plan& plan, const std::vector<CellResult>& results,
                              limit->result.channel ? std::to_string(*limit->result.channel + 1) : "",
                              value.value ? PageCell(value) : PageCell(std::string("no value"))});
   }
+  for (const CellLimit* limit : broken) remark(page, limit->missing);
   page.tables.push_back(std::move(not_kept));
   page.tables.push_back(std::move(reasons));
+  page.tables.push_back(warnings_of(results));
+  if (page.tables.back().rows.size() == kMostWarnings)
+    remark(page, "more warnings than these may be there; --sheet FILE holds all");
   std::vector<std::string> seen;
   for (const PlanMeasure& measure : plan.measures) {
     if (std::find(seen.begin(), seen.end(), measure.name) != seen.end()) continue;

@@ -87,6 +87,10 @@ Difference difference_of(const Reading& a, const Reading& b) {
   return d;
 }
 
+std::string readings_text(std::size_t count) {
+  return fmt::format("{} reading{}", count, count == 1 ? "" : "s");
+}
+
 std::string channel_of(const Reading& reading) {
   return reading.channel ? std::to_string(*reading.channel + 1) : "";
 }
@@ -181,9 +185,10 @@ History comparison(const Logbook& logbook, const std::string& a, const std::stri
   }
   page.tables.push_back(std::move(table));
   if (!all && changes < differences.size())
-    remark(page, fmt::format("{} readings did not change; --all shows them", differences.size() - changes));
+    remark(page,
+           fmt::format("{} did not change; --all shows them", readings_text(differences.size() - changes)));
   if (without > 0)
-    remark(page, fmt::format("{} readings have no counterpart{}", without,
+    remark(page, fmt::format("{} without a counterpart{}", readings_text(without),
                              apart.empty() ? "" : " under the same conditions: " + apart));
   remark(page, arithmetic_remark(compared));
   // The largest changes as so many uncertainties.

@@ -19,44 +19,53 @@ using Json = nlohmann::ordered_json;
 
 constexpr double kLevelsDb = 0.5, kOthers = 0.01, kRates = 1e-4;
 
-// Where it was looked, by which tool, and what was found out: not what was measured.
-constexpr std::array<std::string_view, 37> kBeside = {"a",
-                                                      "b",
-                                                      "at_hz",
-                                                      "at_s",
-                                                      "averages",
-                                                      "by",
-                                                      "coherence",
-                                                      "compared_with",
-                                                      "compression_db",
-                                                      "common_delay_samples",
-                                                      "constant_ms",
-                                                      "delay_samples",
-                                                      "despite_faults",
-                                                      "dc",
-                                                      "duration_s",
-                                                      "fit_error_db",
-                                                      "floor_format",
-                                                      "from_s",
-                                                      "full_scale_vrms",
-                                                      "likely",
-                                                      "mains_hz",
-                                                      "match",
-                                                      "matched_by",
-                                                      "matched_dbfs",
-                                                      "measured_hz",
-                                                      "model",
-                                                      "reason",
-                                                      "reduction_db",
-                                                      "reference",
-                                                      "second_constant_ms",
-                                                      "share",
-                                                      "spread_db",
-                                                      "thd_percent",
-                                                      "window",
-                                                      "window_ms",
-                                                      "window_s",
-                                                      "with"};
+// Where it was looked, by which tool, and what was found out: not what was measured. What a reading is
+// meaningless without (a definition's threshold, a weighting, faults that were passed over) is not among
+// them.
+constexpr auto kBeside = std::to_array<std::string_view>({"a",
+                                                          "at_s",
+                                                          "averages",
+                                                          "b",
+                                                          "by",
+                                                          "coherence",
+                                                          "common_delay_samples",
+                                                          "confidence",
+                                                          "constant_ms",
+                                                          "delay_samples",
+                                                          "duration_s",
+                                                          "fit_error_db",
+                                                          "floor_format",
+                                                          "from_s",
+                                                          "full_scale_vrms",
+                                                          "fundamental_dbfs",
+                                                          "likely",
+                                                          "mains_hz",
+                                                          "match",
+                                                          "matched_dbfs",
+                                                          "measured_hz",
+                                                          "reason",
+                                                          "second_constant_ms",
+                                                          "share",
+                                                          "spread_db",
+                                                          "window",
+                                                          "window_s"});
+// Of the worst: which one that is.
+constexpr auto kWhichIsWorst = std::to_array<std::string_view>({"at_hz", "order", "tone_hz"});
+
+bool is_in(std::string_view name, const auto& list) {
+  return std::find(list.begin(), list.end(), name) != list.end();
+}
+
+bool is_beside(const std::string& measurement, const std::string& reading, const std::string& condition) {
+  if (is_in(condition, kBeside)) return true;
+  // What was played is A's file in most; a null's depth is one of this A.
+  if (condition == "reference") return measurement != "null";
+  const bool of_the_worst = reading.find("worst") != std::string::npos ||
+                            reading.find("_max_") != std::string::npos || reading.rfind("highest", 0) == 0 ||
+                            reading == "spur_dbfs" || reading == "notch_db";
+  if (of_the_worst) return is_in(condition, kWhichIsWorst);
+  return reading == "alias_dbc" && condition != "order" && is_in(condition, kWhichIsWorst);
+}
 
 bool ends_in(const std::string& name, std::string_view end) {
   return name.size() >= end.size() && name.compare(name.size() - end.size(), end.size(), end) == 0;
@@ -89,22 +98,7 @@ bool same(const std::string& name, const ConditionValue& a, const ConditionValue
   return a == b;
 }
 
-std::string plain(const ConditionValue* value) {
-  if (value == nullptr) return "none";
-  if (const auto number = number_in(*value)) return fmt::format("{:.6g}", *number);
-  if (const auto* text = std::get_if<std::string>(value)) return *text;
-  if (const auto* yes = std::get_if<bool>(value)) return *yes ? "yes" : "no";
-  std::string text;
-  for (const double item : std::get<std::vector<double>>(*value))
-    text += fmt::format("{}{:.6g}", text.empty() ? "" : " to ", item);
-  return text;
-}
-
-const ConditionValue* find(const Conditions& conditions, const std::string& name) {
-  const auto found = std::find_if(conditions.begin(), conditions.end(),
-                                  [&](const auto& condition) { return condition.first == name; });
-  return found == conditions.end() ? nullptr : &found->second;
-}
+std::string plain(const ConditionValue* value) { return value == nullptr ? "none" : plain_text(*value); }
 
 }  // namespace
 
@@ -121,11 +115,10 @@ const ReadingEntry* entry_of(const std::string& measurement, const std::string& 
   return nullptr;
 }
 
-Conditions comparable(const Conditions& conditions) {
+Conditions comparable(const std::string& measurement, const Reading& reading) {
   Conditions kept;
-  for (const auto& [name, value] : conditions) {
-    if (std::find(kBeside.begin(), kBeside.end(), name) != kBeside.end() || find(kept, name) != nullptr)
-      continue;
+  for (const auto& [name, value] : reading.conditions) {
+    if (is_beside(measurement, reading.name, name) || find_condition(kept, name) != nullptr) continue;
     ConditionValue rounded = value;
     if (auto* real = std::get_if<double>(&rounded)) {
       if (!std::isfinite(*real)) continue;
@@ -167,12 +160,12 @@ Conditions parse_conditions(const std::string& text) {
 
 std::string difference(const Conditions& conditions, const Conditions& from) {
   for (const auto& [name, value] : from) {
-    const ConditionValue* other = find(conditions, name);
+    const ConditionValue* other = find_condition(conditions, name);
     if (other == nullptr || !same(name, *other, value))
       return fmt::format("{} {} (not {})", name, plain(other), plain(&value));
   }
   for (const auto& [name, value] : conditions)
-    if (find(from, name) == nullptr) return fmt::format("{} {} (not none)", name, plain(&value));
+    if (find_condition(from, name) == nullptr) return fmt::format("{} {} (not none)", name, plain(&value));
   return "";
 }
 

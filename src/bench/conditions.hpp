@@ -13,8 +13,9 @@ namespace wavicon::bench_detail {
 [[nodiscard]] const ReadingEntry* entry_of(const std::string& measurement, const std::string& reading);
 
 /// Those that a reading is comparable by, by name, numbers rounded to four digits: not where and how long it
-/// was looked at, and not what was found out on the way.
-[[nodiscard]] Conditions comparable(const Conditions& conditions);
+/// was looked at, and not what was found out on the way. Of the worst of several (orders, places, lines) it
+/// was found out which that is.
+[[nodiscard]] Conditions comparable(const std::string& measurement, const Reading& reading);
 
 /// Text of comparable conditions, and back; the same conditions give the same text.
 [[nodiscard]] std::string conditions_text(const Conditions& conditions);

@@ -5,6 +5,8 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <initializer_list>
+#include <span>
 #include <string_view>
 #include <vector>
 
@@ -194,46 +196,60 @@ void Database::transaction(const std::string& doing, const std::function<void(so
 }
 
 void Database::fail(const std::string& reason, const std::string& doing) const {
-  const auto told = [&](ErrorCode code, const std::string& what) {
-    throw Error(code, fmt::format("logbook {}: {}", name(), what));
+  struct Told {
+    std::initializer_list<const char*> when;  // any of these is in what the store said
+    ErrorCode code;
+    std::string what;
   };
-  if (address_.server) {
-    if (holds(reason, "authentication failed") || holds(reason, "no password supplied"))
-      told(ErrorCode::bad_input,
-           "the server does not accept this user and password: they stand in the address, in PGPASSWORD or "
-           "in ~/.pgpass");
-    if (holds(reason, "Cannot establish connection") || holds(reason, "connection to server"))
-      told(ErrorCode::bad_input, fmt::format("no connection to the server: {}", first_line(reason)));
-    if (holds(reason, "server closed the connection") || holds(reason, "terminating connection") ||
-        holds(reason, "no connection to the server") || holds(reason, "SSL connection has been closed"))
-      told(ErrorCode::bad_input,
-           fmt::format("the connection to the server was lost; nothing was {} by this: do it again", doing));
-    if (holds(reason, "permission denied"))
-      told(ErrorCode::bad_input, fmt::format("the server does not allow it: {}", first_line(reason)));
-    told(ErrorCode::bad_input, fmt::format("cannot be {}: {}", doing, first_line(reason)));
-  }
-  if (holds(reason, "file is not a database"))
-    told(ErrorCode::bad_input, "is no logbook and no database; it was not touched");
-  if (holds(reason, "malformed") || holds(reason, "database corruption"))
-    told(ErrorCode::bad_input,
-         "is damaged: 'wavicon logbook check' says where, 'wavicon logbook export' saves what can be read");
-  if (holds(reason, "readonly database") && doing == "opened")
-    told(ErrorCode::bad_input,
-         "its folder may not be written to, which is needed even to look at it: copy it elsewhere");
-  if (holds(reason, "readonly database"))
-    told(ErrorCode::write_failed, fmt::format("may not be written to; nothing was {}", doing));
-  if (holds(reason, "disk is full") || holds(reason, "disk I/O error"))
-    told(ErrorCode::write_failed, fmt::format("the disk is full or broken; nothing was {}", doing));
-  if (holds(reason, "unable to open database file"))
-    told(ErrorCode::bad_input, "cannot be opened: its folder is not there, or may not be read or written");
-  if (holds(reason, "database is locked") || holds(reason, "database table is locked"))
-    told(ErrorCode::bad_input,
-         fmt::format("another program has been writing to it for {} s; nothing was {}", kPatienceS, doing));
-  if (holds(reason, "Failed to find shared library") || holds(reason, "Failed to open:"))
-    told(ErrorCode::bad_input,
-         "what opens it is not installed: the package libsoci-sqlite3-4.0 or libsoci-postgresql4.0");
-  told(ErrorCode::bad_input, fmt::format("cannot be {}: {}", doing, first_line(reason)));
-  std::abort();  // not reached
+  const auto nothing = [&](const char* why) { return fmt::format("{}; nothing was {}", why, doing); };
+  const std::string line = first_line(reason);
+  const Told of_server[] = {
+      {{"authentication failed", "no password supplied"},
+       ErrorCode::bad_input,
+       "the server does not accept this user and password: they stand in the address, in PGPASSWORD or in "
+       "~/.pgpass"},
+      {{"Cannot establish connection", "connection to server"},
+       ErrorCode::bad_input,
+       "no connection to the server: " + line},
+      {{"server closed the connection", "terminating connection", "no connection to the server",
+        "SSL connection has been closed"},
+       ErrorCode::bad_input,
+       fmt::format("the connection to the server was lost; nothing was {} by this: do it again", doing)},
+      {{"permission denied"}, ErrorCode::bad_input, "the server does not allow it: " + line},
+  };
+  const Told of_file[] = {
+      {{"file is not a database"}, ErrorCode::bad_input, "is no logbook and no database; it was not touched"},
+      {{"malformed", "database corruption"},
+       ErrorCode::bad_input,
+       "is damaged: 'wavicon logbook check' says where, 'wavicon logbook export' saves what can be read"},
+      {{"readonly database"},
+       doing == "opened" ? ErrorCode::bad_input : ErrorCode::write_failed,
+       doing == "opened"
+           ? "its folder may not be written to, which is needed even to look at it: copy it elsewhere"
+           : nothing("may not be written to")},
+      {{"disk is full", "disk I/O error"}, ErrorCode::write_failed, nothing("the disk is full or broken")},
+      {{"unable to open database file"},
+       ErrorCode::bad_input,
+       "cannot be opened: its folder is not there, or may not be read or written"},
+      {{"is locked"},
+       ErrorCode::bad_input,
+       fmt::format("another program has been writing to it for {} s; nothing was {}", kPatienceS, doing)},
+      {{"Failed to find shared library", "Failed to open:"},
+       ErrorCode::bad_input,
+       "what opens it is not installed: the package libsoci-sqlite3-4.0"},
+  };
+  const auto look = [&](std::span<const Told> table) {
+    for (const Told& told : table)
+      if (std::any_of(told.when.begin(), told.when.end(),
+                      [&](const char* part) { return holds(reason, part); }))
+        throw Error(told.code, fmt::format("logbook {}: {}", name(), told.what));
+  };
+  if (holds(reason, "Failed to find shared library") && address_.server)
+    throw Error(
+        ErrorCode::bad_input,
+        fmt::format("logbook {}: what opens it is not installed: the package libsoci-postgresql4.0", name()));
+  address_.server ? look(of_server) : look(of_file);
+  throw Error(ErrorCode::bad_input, fmt::format("logbook {}: cannot be {}: {}", name(), doing, line));
 }
 
 }  // namespace wavicon::bench_detail

@@ -109,6 +109,12 @@ std::vector<Comparable> grouped(const std::vector<KeptReading>& readings, std::o
     KeptReading& worst = group.found.readings[place->second];
     if (worse_by(better, *one.reading.value, *worst.reading.value) > 0) worst = one;
   }
+  if (groups.empty() && !readings.empty())
+    throw Error(
+        ErrorCode::bad_argument,
+        fmt::format("no entry that is meant has a reading '{}' of channel {}; without --channel the worse "
+                    "one of each is taken",
+                    readings.front().reading.name, channel.value_or(0) + 1));
   // The latest entry's; of several, the one that compares with most.
   std::stable_sort(groups.begin(), groups.end(), [](const Group& a, const Group& b) {
     const auto latest = [](const Group& group) {

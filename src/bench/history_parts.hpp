@@ -38,6 +38,7 @@ struct Comparable {
 /// One of each entry in groups of the same conditions; that of the latest entry first.
 ///
 /// @param better  of several channels the worse one stands for its entry; neither: the first.
+/// @throws Error bad_argument where none has that channel.
 [[nodiscard]] std::vector<Comparable> grouped(const std::vector<KeptReading>& readings,
                                               std::optional<int> channel, Better better);
 

@@ -59,7 +59,7 @@ PastValue past_value(const Logbook& logbook, const EntryFilter& filter, const Li
                       named.word, logbook.name(), name_hint(named.word, labels)));
     meant.label = named.word;
   }
-  const Conditions own = comparable(reading.conditions);
+  const Conditions own = comparable(sheet.measurement, reading);
   std::vector<KeptReading> fitting;
   std::string apart;
   for (const KeptReading& one : logbook.readings(reading.name, meant)) {
@@ -76,7 +76,7 @@ PastValue past_value(const Logbook& logbook, const EntryFilter& filter, const Li
                     "first",
                     logbook.name(), reading.name, sheet.measurement,
                     meant.tags.empty() && !meant.label ? "" : " with this label and these tags",
-                    apart.empty() ? "" : " under these conditions (the latest has " + apart + ")"));
+                    apart.empty() ? "" : " under these conditions; the latest has " + apart));
   const KeptReading* found = named.word == "first" ? &fitting.front() : &fitting.back();
   if (named.word == "best") {
     const Better better = found->reading.entry == nullptr ? Better::neither : found->reading.entry->better;

@@ -210,8 +210,8 @@ class PlanReader {
     if (std::find(used.begin(), used.end(), name) == used.end())
       fail(place, fmt::format("row '{}': nothing uses it: write {{{}}} in 'through'{}", name, name,
                               name_hint(name, used)));
-    if (name == "plan" || name == "cell")
-      fail(place, fmt::format("row '{}': plan and cell are tags of every cell: name it otherwise", name));
+    if (name == "plan" || name == "cell" || name == "again")
+      fail(place, fmt::format("row '{}': this is a tag of every cell: name the row otherwise", name));
     if (!node.is_array() || node.as_array()->empty())
       fail(node, fmt::format("row '{}': is no list of values", name));
     PlanRow row{.name = name};

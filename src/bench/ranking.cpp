@@ -180,9 +180,6 @@ History ranking(const Logbook& logbook, const std::string& reading, const RankOp
   const auto readings = readings_or_fail(logbook, reading, options.filter);
   const Better better = direction_of(readings.back().reading, options.better);
   auto groups = grouped(readings, options.channel, better);
-  if (groups.empty())
-    throw Error(ErrorCode::bad_argument, fmt::format("no entry has a reading '{}' of channel {}", reading,
-                                                     options.channel.value_or(0) + 1));
   History history;
   Page& page = history.page;
   page.under = groups.front().readings.front().reading.conditions;

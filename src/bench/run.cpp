@@ -16,6 +16,7 @@
 #include <map>
 #include <set>
 
+#include "bench/cell_tags.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/audio_file.hpp"
 #include "wavicon/file/output_file.hpp"
@@ -27,13 +28,16 @@
 namespace wavicon {
 namespace {
 
-constexpr const char *kPlanTag = "plan", *kCellTag = "cell";
+using namespace bench_detail;
+
+constexpr const char* kAgainTag = "again";  // of a cell that was run once more: when
 constexpr char kDone = 'd', kFailed = 'f';  // first byte of what a cell's process says
 constexpr std::size_t kWholeSheets = 1000;  // more known cells than that are read without their curves
 constexpr int kLookMs = 200;
+constexpr int kPlainBlock = 4096;
 constexpr double kLeastTailS = 0.5;  // fed after what is played: what rings on is in the capture
 
-double now_s() {
+double clock_s() {
   return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
 }
 
@@ -78,6 +82,32 @@ class Identities {
   std::map<std::string, std::string> known_;
 };
 
+// What comes back, in memory and, where that is wanted, in a file.
+class Taken {
+ public:
+  Taken(double rate_hz, int channels, std::int64_t frames, std::optional<AudioWriter> writer)
+      : audio_(rate_hz, channels, frames), writer_(std::move(writer)) {}
+  void add(std::span<const float> interleaved) {
+    const auto width = static_cast<std::size_t>(audio_.channel_count()), frames = interleaved.size() / width;
+    for (std::size_t c = 0; c < width; ++c) {
+      const auto to = audio_.channel(static_cast<int>(c));
+      for (std::size_t n = 0; n < frames && filled_ + n < to.size(); ++n)
+        to[filled_ + n] = interleaved[n * width + c];
+    }
+    filled_ += frames;
+    if (writer_) writer_->write(interleaved);
+  }
+  Audio finish() {
+    if (writer_) writer_->finish();
+    return std::move(audio_);
+  }
+
+ private:
+  Audio audio_;
+  std::optional<AudioWriter> writer_;
+  std::size_t filled_ = 0;
+};
+
 // Feeds and measures one cell.
 class CellWork {
  public:
@@ -97,7 +127,6 @@ class CellWork {
                      .frames = audio.frames(),
                      .recipe = recipe_text(recipe),
                      .chain = identities_};
-    if (!options_.captures.empty()) write(audio, info);
     const auto source = std::make_shared<MemorySource>(audio);
     const JudgedCapture capture =
         judge(source, info, SampleFormat::float32, {stimulus, std::nullopt}, {.hold_faults = true});
@@ -114,28 +143,27 @@ class CellWork {
   Audio fed(Stimulus& stimulus) const {
     const int channels = stimulus.recipe().channel_count;
     std::int64_t read = 0;
+    std::vector<double> one;
     const auto source = [&](std::span<float> block) {
-      const auto frames = std::min<std::int64_t>(static_cast<std::int64_t>(block.size()) / channels,
-                                                 stimulus.frames() - read);
-      std::vector<double> one(static_cast<std::size_t>(frames));
-      for (int c = 0; c < channels; ++c) {
-        stimulus.render(read, c, one);
-        for (std::size_t n = 0; n < one.size(); ++n)
-          block[n * static_cast<std::size_t>(channels) + static_cast<std::size_t>(c)] =
-              static_cast<float>(one[n]);
+      const auto width = static_cast<std::size_t>(channels);
+      const auto frames =
+          std::min<std::int64_t>(static_cast<std::int64_t>(block.size() / width), stimulus.frames() - read);
+      one.resize(static_cast<std::size_t>(frames));
+      for (std::size_t c = 0; c < width; ++c) {
+        stimulus.render(read, static_cast<int>(c), one);
+        for (std::size_t n = 0; n < one.size(); ++n) block[n * width + c] = static_cast<float>(one[n]);
       }
       read += frames;
       return frames;
     };
     if (cell_.chain.empty()) {
-      Audio audio(cell_.rate_hz, channels, stimulus.frames());
-      std::vector<float> block(static_cast<std::size_t>(4096 * channels));
-      for (std::int64_t first = 0; first < stimulus.frames(); first = read) {
+      Taken taken(cell_.rate_hz, channels, stimulus.frames(), writer(cell_.rate_hz, channels, stimulus));
+      std::vector<float> block(static_cast<std::size_t>(kPlainBlock * channels));
+      while (read < stimulus.frames()) {
         const std::int64_t frames = source(block);
-        place(audio, first, std::span<const float>(block).first(static_cast<std::size_t>(frames * channels)),
-              channels);
+        taken.add(std::span<const float>(block).first(static_cast<std::size_t>(frames * channels)));
       }
-      return audio;
+      return taken.finish();
     }
     UnitSearch search = options_.units;
     search.sample_rate_hz = cell_.rate_hz;
@@ -144,45 +172,27 @@ class CellWork {
     Chain chain(std::move(units));
     const int out = chain.prepare(cell_.rate_hz, channels, cell_.block_frames);
     const auto tail = static_cast<std::int64_t>(kLeastTailS * cell_.rate_hz);
-    Audio audio(chain.claimed_rate_hz(), out, stimulus.frames() + tail);
-    std::int64_t first = 0;
-    chain.feed(source, stimulus.frames(),
-               [&](std::span<const float> block) {
-                 place(audio, first, block, out);
-                 first += static_cast<std::int64_t>(block.size()) / out;
-               },
+    Taken taken(chain.claimed_rate_hz(), out, stimulus.frames() + tail,
+                writer(chain.claimed_rate_hz(), out, stimulus));
+    chain.feed(source, stimulus.frames(), [&](std::span<const float> block) { taken.add(block); },
                {.block_frames = cell_.block_frames, .tail_frames = tail});
-    return audio;
+    return taken.finish();
   }
 
-  static void place(Audio& audio, std::int64_t first, std::span<const float> block, int channels) {
-    const auto width = static_cast<std::size_t>(channels), frames = block.size() / width;
-    for (std::size_t c = 0; c < width; ++c) {
-      const auto to = audio.channel(static_cast<int>(c));
-      for (std::size_t n = 0; n < frames && static_cast<std::size_t>(first) + n < to.size(); ++n)
-        to[static_cast<std::size_t>(first) + n] = block[n * width + c];
-    }
-  }
-
-  void write(const Audio& audio, const CaptureInfo& info) const {
+  // The file of the capture, where it is wanted.
+  [[nodiscard]] std::optional<AudioWriter> writer(double rate_hz, int channels,
+                                                  const Stimulus& stimulus) const {
+    if (options_.captures.empty()) return std::nullopt;
     std::string name = name_of(cell_);
     std::replace_if(
         name.begin(), name.end(), [](char c) { return c == ' ' || c == '=' || c == '/'; }, '-');
-    AudioWriter writer(file_below(options_.captures, name + ".wav"),
-                       {.sample_rate_hz = audio.sample_rate_hz(),
-                        .channel_count = audio.channel_count(),
+    return AudioWriter(file_below(options_.captures, name + ".wav"),
+                       {.sample_rate_hz = rate_hz,
+                        .channel_count = channels,
                         .format = SampleFormat::float32,
-                        .frames = audio.frames(),
-                        .recipe = info.recipe,
-                        .chain = info.chain});
-    const auto channels = static_cast<std::size_t>(audio.channel_count()),
-               frames = static_cast<std::size_t>(audio.frames());
-    std::vector<double> interleaved(frames * channels);
-    for (std::size_t c = 0; c < channels; ++c)
-      for (std::size_t n = 0; n < frames; ++n)
-        interleaved[n * channels + c] = audio.channel(static_cast<int>(c))[n];
-    writer.write(std::span<const double>(interleaved));
-    writer.finish();
+                        .frames = stimulus.frames(),
+                        .recipe = recipe_text(stimulus.recipe()),
+                        .chain = identities_});
   }
 
   static std::vector<Sheet> measured_by(const PlanMeasure& wanted, const JudgedCapture& capture,
@@ -262,7 +272,7 @@ class Pool {
       ::_exit(0);
     }
     ::close(ends[1]);
-    workers_.push_back({child, ends[0], index, now_s(), {}});
+    workers_.push_back({child, ends[0], index, clock_s(), {}});
   }
 
   /// Takes what cells have said; one that has ended, where there is one.
@@ -304,36 +314,75 @@ class Pool {
 
 }  // namespace
 
+namespace {
+
+EntryNotes notes_of(const Plan& plan, const CellResult& result, const BenchOptions& options,
+                    std::int64_t now_s) {
+  EntryNotes notes{.tags = tags_of(plan, result.cell)};
+  notes.tags.insert(notes.tags.end(), options.tags.begin(), options.tags.end());
+  notes.tags.emplace_back(kCellTag, result.known_by);
+  if (options.again) notes.tags.emplace_back(kAgainTag, time_text(now_s));
+  return notes;
+}
+
+// What the logbook holds of cells, each by its last run.
+class KnownCells {
+ public:
+  explicit KnownCells(const Logbook& logbook)
+      : logbook_(logbook), entries_(logbook.entries_by_tag(kCellTag)) {
+    for (const auto& [when, ids] : logbook.entries_by_tag(kAgainTag))
+      for (const std::int64_t id : ids) run_[id] = when;
+  }
+  /// @param whole  with curves and findings, too. Empty: it is not known.
+  [[nodiscard]] std::vector<Sheet> sheets_of(const std::string& cell, bool whole) const {
+    std::vector<Sheet> sheets;
+    const auto found = entries_.find(cell);
+    if (found == entries_.end()) return sheets;
+    std::string last;
+    for (const std::int64_t id : found->second) last = std::max(last, run_of(id));
+    for (const std::int64_t id : found->second)
+      if (run_of(id) == last) sheets.push_back(whole ? logbook_.sheet(id) : logbook_.figures(id));
+    return sheets;
+  }
+
+ private:
+  [[nodiscard]] std::string run_of(std::int64_t id) const {
+    const auto found = run_.find(id);
+    return found == run_.end() ? "" : found->second;
+  }
+
+  const Logbook& logbook_;
+  std::map<std::string, std::vector<std::int64_t>> entries_;
+  std::map<std::int64_t, std::string> run_;
+};
+
+}  // namespace
+
 std::vector<CellResult> run_cells(const Plan& plan, const std::vector<Cell>& cells,
                                   const BenchOptions& options) {
-  // What is mistyped is found before the first cell is fed.
+  // What is mistyped, and what cannot be kept, is found before the first cell is fed.
   Identities identities(plan, options.units);
-  std::vector<std::string> known_by;
+  const std::int64_t now_s = current_time_s();
   std::vector<CellResult> results(cells.size());
   for (std::size_t i = 0; i < cells.size(); ++i) {
     results[i].cell = cells[i];
-    known_by.push_back(identities.of(cells[i]));
+    results[i].known_by = identities.of(cells[i]);
+    if (options.logbook != nullptr) require_notes(notes_of(plan, results[i], options, now_s));
   }
   if (!options.captures.empty()) make_folder(options.captures);
   std::vector<std::size_t> left;
   std::size_t done = 0, failed = 0;
-  if (options.logbook != nullptr && !options.again) {
-    const auto kept = options.logbook->entries_by_tag(kCellTag);
-    for (std::size_t i = 0; i < cells.size(); ++i) {
-      const auto found = kept.find(known_by[i]);
-      if (found == kept.end()) {
-        left.push_back(i);
-        continue;
-      }
-      for (const std::int64_t id : found->second)
-        results[i].sheets.push_back(cells.size() > kWholeSheets ? options.logbook->figures(id)
-                                                                : options.logbook->sheet(id));
-      for (Sheet& sheet : results[i].sheets) sheet.capture.file = name_of(cells[i]);
-      results[i].state = CellResult::State::known;
-      ++done;
+  std::optional<KnownCells> known;
+  if (options.logbook != nullptr && !options.again) known.emplace(*options.logbook);
+  for (std::size_t i = 0; i < cells.size(); ++i) {
+    if (known) results[i].sheets = known->sheets_of(results[i].known_by, cells.size() <= kWholeSheets);
+    if (results[i].sheets.empty()) {
+      left.push_back(i);
+      continue;
     }
-  } else {
-    for (std::size_t i = 0; i < cells.size(); ++i) left.push_back(i);
+    for (Sheet& sheet : results[i].sheets) sheet.capture.file = name_of(cells[i]);
+    results[i].state = CellResult::State::known;
+    ++done;
   }
   Pool pool(plan, options);
   for (std::size_t next = 0; next < left.size() || pool.size() > 0;) {
@@ -347,23 +396,18 @@ std::vector<CellResult> run_cells(const Plan& plan, const std::vector<Cell>& cel
     const auto ended = pool.take(reason);
     if (!ended) continue;
     CellResult& result = results[ended->cell];
-    result.seconds = now_s() - ended->started_s;
-    if (reason.empty()) {
-      result.sheets = sheets_from_json(ended->said.substr(1), name_of(result.cell));
-      result.state = CellResult::State::measured;
-      ++done;
-      if (options.logbook != nullptr) {
-        EntryNotes notes{.tags = options.tags};
-        notes.tags.emplace_back(kPlanTag, plan.name);
-        notes.tags.emplace_back(kCellTag, known_by[ended->cell]);
-        for (const auto& value : result.cell.values) notes.tags.push_back(value);
-        (void)options.logbook->keep(result.sheets, notes);
-      }
-      link_entries(result.sheets);
-    } else {
+    result.seconds = clock_s() - ended->started_s;
+    if (!reason.empty()) {
       result.reason = reason;
       ++failed;
+      continue;
     }
+    result.sheets = sheets_from_json(ended->said.substr(1), name_of(result.cell));
+    for (Sheet& sheet : result.sheets) link_entries(sheet);
+    result.state = CellResult::State::measured;
+    ++done;
+    if (options.logbook != nullptr)
+      (void)options.logbook->keep(result.sheets, notes_of(plan, result, options, now_s));
   }
   if (options.progress) options.progress(done, failed);
   return results;

@@ -14,7 +14,7 @@ namespace {
 
 using namespace bench_detail;
 
-constexpr double kOfUsualSteps = 3;  // a jump is so many times larger than the middle one
+constexpr double kOfUsualSteps = 3;  // of the middle step: what is larger is a jump
 constexpr std::size_t kMostNames = 4;
 
 bool changed(const FigureChange& change) { return std::abs(change.value) > change.uncertainty; }
@@ -87,9 +87,6 @@ History trend(const Logbook& logbook, const std::vector<std::string>& readings, 
     const auto kept = readings_or_fail(logbook, name, options.filter);
     const ReadingEntry* entry = kept.back().reading.entry;
     const auto groups = grouped(kept, options.channel, entry == nullptr ? Better::neither : entry->better);
-    if (groups.empty())
-      throw Error(ErrorCode::bad_argument, fmt::format("no entry has a reading '{}' of channel {}", name,
-                                                       options.channel.value_or(0) + 1));
     const auto& over_time = groups.front().readings;
     page.answer.push_back(change_sentence(over_time));
     if (readings.size() == 1) page.under = over_time.back().reading.conditions;

@@ -46,17 +46,6 @@ std::string orders_text(const std::vector<double>& orders) {
   return text;
 }
 
-std::string plain(const ConditionValue& value) {
-  if (const auto* real = std::get_if<double>(&value)) return fmt::format("{:.6g}", *real);
-  if (const auto* text = std::get_if<std::string>(&value)) return *text;
-  if (const auto* whole = std::get_if<std::int64_t>(&value)) return std::to_string(*whole);
-  if (const auto* yes = std::get_if<bool>(&value)) return *yes ? "yes" : "no";
-  std::string text;
-  for (const double item : std::get<std::vector<double>>(value))
-    text += fmt::format("{}{:g}", text.empty() ? "" : ", ", item);
-  return text;
-}
-
 bool same(const ConditionValue* a, const ConditionValue& b) { return a != nullptr && *a == b; }
 
 }  // namespace
@@ -115,8 +104,8 @@ std::string condition_text(const std::string& name, const ConditionValue& value)
   if (name == "noise_dbc" && real != nullptr) return fmt::format("noise {:.1f}", *real);
   if (name == "folded") return "folded";
   if (name == "rms_reference")
-    return plain(value) == "sine" ? "RMS of a full-scale sine = 0" : "RMS, full scale = 1";
-  if (name == "floor_format") return "floor: clean tone as " + plain(value);
+    return plain_text(value) == "sine" ? "RMS of a full-scale sine = 0" : "RMS, full scale = 1";
+  if (name == "floor_format") return "floor: clean tone as " + plain_text(value);
   std::string words = name;
   for (const auto& [suffix, unit] : std::initializer_list<std::pair<const char*, const char*>>{
            {"_hz", " Hz"}, {"_dbfs", " dBFS"}, {"_db", " dB"}, {"_s", " s"}, {"_samples", " samples"}}) {
@@ -128,10 +117,10 @@ std::string condition_text(const std::string& name, const ConditionValue& value)
     std::replace(words.begin(), words.end(), '_', ' ');
     const int digits = ending[1] == 'd' ? 2 : 3;
     const bool rounds = real != nullptr && (ending[1] == 'd' || ending == "_s") && std::abs(*real) >= 0.01;
-    return words + " " + (rounds ? without_zeros(rounded(*real, digits)) : plain(value)) + unit;
+    return words + " " + (rounds ? without_zeros(rounded(*real, digits)) : plain_text(value)) + unit;
   }
   std::replace(words.begin(), words.end(), '_', ' ');
-  return words + " " + plain(value);
+  return words + " " + plain_text(value);
 }
 
 bool shared_by_all(const std::pair<std::string, ConditionValue>& condition,

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/sheet/sheet.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 namespace wavicon {
@@ -17,10 +19,25 @@ const Reading* find_reading(const Sheet& sheet, const std::string& name, std::op
   return found == sheet.readings.end() ? nullptr : &*found;
 }
 
-const ConditionValue* find_condition(const Reading& reading, const std::string& name) {
-  const auto found = std::find_if(reading.conditions.begin(), reading.conditions.end(),
+const ConditionValue* find_condition(const Conditions& conditions, const std::string& name) {
+  const auto found = std::find_if(conditions.begin(), conditions.end(),
                                   [&](const auto& condition) { return condition.first == name; });
-  return found == reading.conditions.end() ? nullptr : &found->second;
+  return found == conditions.end() ? nullptr : &found->second;
+}
+
+const ConditionValue* find_condition(const Reading& reading, const std::string& name) {
+  return find_condition(reading.conditions, name);
+}
+
+std::string plain_text(const ConditionValue& value) {
+  if (const auto* real = std::get_if<double>(&value)) return fmt::format("{:.6g}", *real);
+  if (const auto* text = std::get_if<std::string>(&value)) return *text;
+  if (const auto* whole = std::get_if<std::int64_t>(&value)) return std::to_string(*whole);
+  if (const auto* yes = std::get_if<bool>(&value)) return *yes ? "yes" : "no";
+  std::string text;
+  for (const double item : std::get<std::vector<double>>(value))
+    text += fmt::format("{}{:g}", text.empty() ? "" : ", ", item);
+  return text;
 }
 
 std::string name_of(Severity severity) {

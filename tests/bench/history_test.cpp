@@ -125,14 +125,14 @@ TEST_P(Histories, ComparesReadingByReading) {
   const std::string told = page_text(comparison(logbook, "before", "after", false).page);
   EXPECT_HAS(told,
              "2 of 3 readings changed beyond their uncertainty: noise floor +2.00 ±0.14 dB; verdict hum");
-  EXPECT_HAS(told, "1 readings did not change; --all shows them");
+  EXPECT_HAS(told, "1 reading did not change; --all shows them");
   EXPECT_EQ(column(comparison(logbook, std::to_string(a), "2026-04-02", true).page, "reading"),
             (Words{"noise_dbfs", "verdict", "snr_db"}));
   EXPECT_HAS(page_text(comparison(logbook, std::to_string(a), std::to_string(a), false).page),
              "Nothing changed beyond its uncertainty: 3 readings");
   keep(logbook, noise_sheet_of("a.wav", {-70}, 0.1, 96000), "other rate", "2026-04-03");
   EXPECT_HAS(page_text(comparison(logbook, "before", "other rate", false).page),
-             "no counterpart under the same conditions: sample_rate_hz 96000 (not 48000)");
+             "without a counterpart under the same conditions: sample_rate_hz 96000 (not 48000)");
   for (const char* what : {"befor", "99", "2020-01-01"})
     EXPECT_THROW((void)comparison(logbook, what, "after", false), Error) << what;
   EXPECT_EQ(b, a + 1);
@@ -171,8 +171,8 @@ TEST_P(Histories, GivesALimitItsValue) {
       message_of(
           ErrorCode::bad_input,
           [&] { (void)past_value(logbook, {}, parse_limit("noise_dbfs<=last"), slow, slow.readings[0]); }),
-      "holds no noise_dbfs of noise under these conditions (the latest has sample_rate_hz 96000 (not "
-      "44100)): --keep");
+      "holds no noise_dbfs of noise under these conditions; the latest has sample_rate_hz 96000 (not 44100): "
+      "--keep");
 }
 
 // What the same reading was found at and how it was found is no condition of it; levels may be half a decibel
@@ -194,6 +194,49 @@ TEST_P(Histories, ConditionsThatAreNearAreTheSame) {
   const Page page = ranking(logbook, "thd_db", {.filter = {.until_s = parse("2026-01-03")}}).page;
   EXPECT_EQ(column(page, "name"), (Words{"a", "b"}));
   EXPECT_EQ(column(page, "differs", 1), (Words{"frequency_hz 440 (not 997)"}));
+}
+
+// Which condition is one of the reading, and which was found out with it.
+TEST_P(Histories, WhatIsMeaninglessWithoutAConditionStandsApart) {
+  Logbook logbook = open();
+  const auto together = [&](const char* measurement, const char* reading, const Conditions& one,
+                            const Conditions& other) {
+    const auto of = [&](double value, const Conditions& conditions) {
+      Sheet sheet = noise_sheet_of("a.wav", {value});
+      sheet.measurement = measurement;
+      sheet.readings[0].name = reading;
+      sheet.readings[0].conditions = conditions;
+      return sheet;
+    };
+    static int round = 0;
+    const std::string label = "round " + std::to_string(++round);
+    keep(logbook, of(-90, one), label, "2026-01-01");
+    keep(logbook, of(-80, other), label, "2026-01-02");
+    return ranking(logbook, reading, {.filter = {.label = label}, .better = Better::lower})
+               .page.tables[0]
+               .rows.size() == 2;
+  };
+  const auto hz = [](const char* name, double value) { return Conditions{{name, value}}; };
+  const auto word = [](const char* name, const char* value) {
+    return Conditions{{name, std::string(value)}};
+  };
+  const auto whole = [](const char* name, std::int64_t value) { return Conditions{{name, value}}; };
+  EXPECT_TRUE(together("aliasing", "worst_alias_dbc", whole("order", 3), whole("order", 9)));
+  EXPECT_TRUE(together("aliasing", "worst_alias_dbc", hz("tone_hz", 7000), hz("tone_hz", 9000)));
+  EXPECT_FALSE(together("aliasing", "alias_dbc", whole("order", 3), whole("order", 9)));
+  EXPECT_TRUE(together("aliasing", "alias_dbc", hz("at_hz", 3000), hz("at_hz", 9000)));
+  EXPECT_FALSE(together("response", "crosstalk_db", hz("at_hz", 1000), hz("at_hz", 10000)));
+  EXPECT_TRUE(together("response", "crosstalk_max_db", hz("at_hz", 1000), hz("at_hz", 10000)));
+  EXPECT_FALSE(together("spectrum", "line_dbfs", hz("at_hz", 50), hz("at_hz", 100)));
+  EXPECT_FALSE(together("clipping", "clipping_point_dbfs", hz("thd_percent", 1), hz("thd_percent", 3)));
+  EXPECT_FALSE(
+      together("clipping", "clipping_point_dbfs", hz("compression_db", 0.1), hz("compression_db", 1)));
+  EXPECT_FALSE(together("takes", "gain_db", word("matched_by", "rms"), word("matched_by", "loudness")));
+  EXPECT_FALSE(together("null", "null_depth_db", word("reference", "a.wav"), word("reference", "b.wav")));
+  EXPECT_TRUE(together("latency", "latency_samples", word("reference", "a.wav"), word("reference", "b.wav")));
+  EXPECT_FALSE(together("noise", "noise_dbfs", {}, Conditions{{"despite_faults", true}}));
+  EXPECT_TRUE(together("noise", "noise_dbu", hz("full_scale_vrms", 2.45), hz("full_scale_vrms", 0.775)));
+  EXPECT_TRUE(together("noise", "noise_dbfs", hz("from_s", 1), hz("from_s", 4)));
 }
 
 TEST_P(Histories, OtherArithmeticIsSaid) {

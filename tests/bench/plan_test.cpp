@@ -174,6 +174,80 @@ TEST_P(Runs, ACellThatFailsHasAReasonAndTheOthersGoOn) {
   EXPECT_EQ(run_cells(plan, cells_of(plan), {.logbook = &logbook})[1].state, CellResult::State::failed);
 }
 
+// Another build of what is measured is held against the one before it, value by value; never against itself.
+TEST_P(Runs, LimitsAreHeldAgainstTheSameCellOfSomethingElse) {
+  Logbook logbook = open();
+  const auto built = [](const char* output) {
+    return plan_of(plan_with(
+        std::string("name = \"p\"\nthrough = [\"sim:tern?drive={drive}&asymmetry=") + output + "\"]\n",
+        "[rows]\ndrive = [12, 24]\n" + kMeasure + "[[limit]]\nkeep = \"thd_db<=last+0.01\"\n"));
+  };
+  const auto limits_of = [&](const Plan& plan) {
+    return check_limits(plan, run_cells(plan, cells_of(plan), {.logbook = &logbook}), &logbook);
+  };
+  for (int time = 0; time < 2; ++time) {  // the second time all of it is known
+    const auto first = limits_of(built("0"));
+    ASSERT_EQ(first.size(), 2u);
+    EXPECT_HAS(first[0].missing, "makes it the first");
+    EXPECT_EQ(first[0].result.outcome, LimitResult::Outcome::undecided);
+  }
+  for (int time = 0; time < 2; ++time) {
+    const auto worse = limits_of(built("0.1"));
+    ASSERT_EQ(worse.size(), 2u);
+    for (const CellLimit& limit : worse) {
+      EXPECT_EQ(limit.missing, "");
+      EXPECT_EQ(limit.result.outcome, LimitResult::Outcome::broken);
+    }
+    // Each against its own drive.
+    EXPECT_GT(worse[1].result.bound, worse[0].result.bound + 5);
+  }
+  EXPECT_EQ(limits_of(built("0"))[0].result.outcome, LimitResult::Outcome::kept);
+  EXPECT_THROW(
+      (void)check_limits(built("0"), run_cells(built("0"), cells_of(built("0")), {.logbook = &logbook})),
+      Error);
+}
+
+// Of a cell that was run several times the last one counts, and all of it.
+TEST_P(Runs, AgainIsTheLastRunAlone) {
+  Logbook logbook = open();
+  const auto cells = cells_of(plan());
+  const auto run = [&](bool again) {
+    return run_cells(plan(), {cells[1]}, {.logbook = &logbook, .again = again})[0];
+  };
+  (void)run(false);
+  setenv("SOURCE_DATE_EPOCH", "1900000000", 1);
+  (void)run(true);
+  setenv("SOURCE_DATE_EPOCH", "1900000100", 1);
+  (void)run(true);
+  unsetenv("SOURCE_DATE_EPOCH");
+  EXPECT_EQ(logbook.count({}), 6);
+  const CellResult known = run(false);
+  EXPECT_EQ(known.state, CellResult::State::known);
+  ASSERT_EQ(known.sheets.size(), 2u);
+  EXPECT_EQ(known.sheets[0].context->made_s, 1900000100);
+}
+
+TEST_P(Runs, WhatCannotBeKeptIsFoundBeforeAnythingIsRun) {
+  Logbook logbook = open();
+  Plan named = plan();
+  named.name = std::string(300, 'x');
+  EXPECT_THROW((void)run_cells(named, cells_of(named), {.logbook = &logbook}), Error);
+  EXPECT_THROW((void)run_cells(plan(), cells_of(plan()), {.logbook = &logbook, .tags = {{"drive", "3"}}}),
+               Error);
+  EXPECT_EQ(logbook.count({}), 0);
+}
+
+TEST_P(Runs, WarningsStandBesideTheFigures) {
+  Logbook logbook = open();
+  const Plan plan = plan_of(
+      plan_with("through = [\"sim:sandpiper?invert={invert}\"]\n", "[rows]\ninvert = [0, 1]\n" + kMeasure));
+  auto results = run_cells(plan, cells_of(plan), {.logbook = &logbook});
+  results[1].sheets[0].findings.push_back(
+      {Severity::warning, FindingCode::left_out, "half of it is missing", 0});
+  const std::string text = page_text(bench_page(plan, results, {}));
+  EXPECT_HAS(text, "invert=1 harmonics half of it is missing");
+}
+
 TEST(PlansRun, WhatIsMistypedIsFoundBeforeAnythingIsRun) {
   for (const auto& [unit, told] : {std::pair{"sim:tren", "did you mean"},
                                    {"sim:tern?drvie=3", "did you mean 'drive'"},

@@ -57,5 +57,17 @@ TEST_F(BenchCommand, RunsAPlanAndRemembersIt) {
   EXPECT_HAS(bad(2, "bench unit.toml"), "did you mean");
 }
 
+// The plan that the docs show; a place that is less sure than it is large is a bound.
+TEST_F(BenchCommand, OfTheDocsAnswersByItsLimits) {
+  const std::string plan = std::string("bench '") + WAVICON_SOURCE_DIR + "/data/tern-oversampling.toml' ";
+  EXPECT_HAS(good(plan + "--list"), "tern-oversampling: 6 cells, 2 measurements of each");
+  const json page = json::parse(good(plan + "--only 'drive=18 oversampling=4' --json"));
+  const json& cell = page["aliasing"][0];
+  EXPECT_EQ(cell["oversampling"], "4");
+  EXPECT_NEAR(cell["worst_alias_dbc"]["value"].get<double>(), -56.35, 0.05);
+  EXPECT_TRUE(cell["worst_alias_hz"]["bound"].get<bool>());
+  EXPECT_FALSE(cell["worst_alias_hz"].contains("uncertainty"));
+}
+
 }  // namespace
 }  // namespace wavicon

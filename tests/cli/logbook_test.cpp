@@ -112,7 +112,7 @@ TEST_F(LogbookCommand, SheetsThatAreFilesAreKept) {
   std::ofstream(file("broken.json")) << "{\"format\":\"wavicon-sheet\"}";
   EXPECT_HAS(bad(3, "logbook add a.json broken.json --as more"), "broken.json: the sheet has no \"version\"");
   EXPECT_HAS(good("logbook list"), "2 entries");
-  EXPECT_HAS(bad(3, "logbook add none.json"), "there is no such file");
+  EXPECT_HAS(bad(3, "logbook add none.json"), "there is no such sheet");
   EXPECT_HAS(bad(3, "logbook list --logbook a.wav"), "is no logbook and no database");
 }
 

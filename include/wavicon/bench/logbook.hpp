@@ -44,7 +44,7 @@ struct LogbookEntry {
 };
 
 /// Gives each reading its entry of the catalogue, as a measurement would have.
-WAVICON_EXPORT void link_entries(std::vector<Sheet>& sheets);
+WAVICON_EXPORT void link_entries(Sheet& sheet);
 
 /// What an entry is called: its label, or its units, or its file without folder and ending.
 [[nodiscard]] WAVICON_EXPORT std::string name_of(const LogbookEntry& entry);
@@ -57,6 +57,7 @@ struct EntryFilter {
   std::optional<std::string> measurement;        ///< exactly
   std::optional<std::int64_t> since_s, until_s;  ///< measured from then on; before then
   std::vector<std::int64_t> ids;                 ///< not empty: these
+  Tags without;                                  ///< none of these
 };
 
 /// A reading that was kept.
@@ -91,7 +92,7 @@ class WAVICON_EXPORT Logbook {
     std::int64_t kept_s = 0;
   };
   /// Keeps sheets, all or none. A sheet that says the same of the same capture, with the same label and tags,
-  /// is the same sheet, whenever it was made, unless it was said when that was.
+  /// is the same sheet, whenever it was made, unless a day was given for it.
   ///
   /// @throws Error bad_argument for notes that cannot be kept, write_failed when the store takes nothing,
   /// bad_input when it is broken or gone; then nothing was kept.

@@ -37,6 +37,7 @@ struct CellResult {
   std::string reason;  ///< why it failed
   std::vector<Sheet> sheets;
   double seconds = 0;
+  std::string known_by;  ///< digest of all that its figures depend on
 };
 
 /// Runs cells of a plan, in their order. A cell that fails has a reason; the others go on.
@@ -51,11 +52,18 @@ struct CellResult {
 struct CellLimit {
   std::size_t cell = 0;
   LimitResult result;
+  std::string
+      missing;  ///< why there is nothing that was kept to hold it against; empty: there is, or need not be
 };
-/// Every limit in every cell that was measured and for which it holds. @param past  as for check_limit().
+/// Every limit in every cell that was measured and for which it holds.
+///
+/// @param logbook  for limits that name what was kept: of cells with the same values of the same plan,
+/// measured of
+///                 something else (another build of a plugin) than this one; null: such limits are not
+///                 allowed.
 [[nodiscard]] WAVICON_EXPORT std::vector<CellLimit> check_limits(const Plan& plan,
                                                                  const std::vector<CellResult>& results,
-                                                                 const PastValues& past = {});
+                                                                 const Logbook* logbook = nullptr);
 
 /// The answer in a few lines, and a matrix for each measurement.
 [[nodiscard]] WAVICON_EXPORT Page bench_page(const Plan& plan, const std::vector<CellResult>& results,

@@ -128,6 +128,10 @@ struct Sheet {
 /// The circumstance of that name, or null.
 [[nodiscard]] WAVICON_EXPORT const ConditionValue* find_condition(const Reading& reading,
                                                                   const std::string& name);
+[[nodiscard]] WAVICON_EXPORT const ConditionValue* find_condition(const Conditions& conditions,
+                                                                  const std::string& name);
+/// A number with up to six digits, a word, "yes" or "no", the numbers of a list.
+[[nodiscard]] WAVICON_EXPORT std::string plain_text(const ConditionValue& value);
 /// "note", "warning" or "fault".
 [[nodiscard]] WAVICON_EXPORT std::string name_of(Severity severity);
 

@@ -74,7 +74,14 @@ class Builder {
       // A place is known to the frame before and the one behind it.
       const double near_hz = to_next_frame(c, worst.at_hz);
       reading("worst_alias_order", channel, worst.order, {});
-      reading("worst_alias_hz", channel, worst.hz, {}).uncertainty = worst.order * near_hz;
+      Reading& place = reading("worst_alias_hz", channel, worst.hz, {});
+      place.uncertainty = worst.order * near_hz;
+      // What is less sure than it is large says no more than how high it may lie.
+      if (*place.uncertainty > worst.hz) {
+        place.value = worst.hz + *place.uncertainty;
+        place.bound = true;
+        place.uncertainty.reset();
+      }
       reading("worst_alias_at_hz", channel, worst.at_hz, {}).uncertainty = near_hz;
     }
     const std::optional<double> sum_floor =
