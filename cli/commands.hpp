@@ -58,6 +58,8 @@ class Progress {
   Progress& operator=(const Progress&) = delete;
   /// @throws Interrupted when that was asked for.
   void operator()(double part);
+  /// How many of several are done, and how many of these went wrong.
+  void counted(std::size_t done, std::size_t failed, std::size_t all);
   /// How far a file was read, once or several times over; of several at once one is shown.
   void reading(const std::string& file, double part);
   /// Nothing more is to come: the line goes before anything is printed.

@@ -8,6 +8,7 @@
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
+#include "wavicon/bench/examination.hpp"
 #include "wavicon/file/limits.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 #include "wavicon/present/manual.hpp"
@@ -27,7 +28,8 @@ int run(const Explain& command) {
     print(limits_manual());
     return exit_status::measured;
   }
-  const auto tables = reading_tables(measurements());
+  auto tables = reading_tables(measurements());
+  tables.push_back(&examination_readings());
   if (command.all) {
     print(readings_manual(tables));
     return exit_status::measured;

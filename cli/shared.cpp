@@ -106,6 +106,15 @@ void Progress::operator()(double part) {
   show(what_, part, start_s_, 0);
 }
 
+void Progress::counted(std::size_t done, std::size_t failed, std::size_t all) {
+  throw_if_interrupted();
+  if (!wanted_) return;
+  const std::lock_guard lock(mutex_);
+  show(fmt::format("{}: {} of {} cells{},", what_, done + failed, all,
+                   failed > 0 ? fmt::format(", {} failed", failed) : ""),
+       static_cast<double>(done + failed) / static_cast<double>(std::max<std::size_t>(1, all)), start_s_, 0);
+}
+
 void Progress::reading(const std::string& file, double part) {
   throw_if_interrupted();
   if (!wanted_) return;

@@ -10,6 +10,7 @@
 #include <nlohmann/json.hpp>
 #include <string_view>
 
+#include "wavicon/bench/examination.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 
 namespace wavicon::bench_detail {
@@ -107,6 +108,7 @@ const ReadingEntry* entry_of(const std::string& measurement, const std::string& 
     std::multimap<std::string, const ReadingTable*> tables;
     for (const ReadingTable* table : reading_tables(measurements()))
       tables.emplace(table->measurement, table);
+    tables.emplace(examination_readings().measurement, &examination_readings());
     return tables;
   }();
   const auto [first, last] = kTables.equal_range(measurement);

@@ -104,7 +104,12 @@ void Database::require_ours(Logbook::Access access) {
     if (server()) {
       sql << "SET client_min_messages = error";
       sql << "SELECT count(*) FROM pg_namespace WHERE nspname = 'wavicon'", soci::into(own);
-      if (own == 0 && access == Logbook::Access::keep) sql << "CREATE SCHEMA IF NOT EXISTS wavicon";
+      // Several programs may come at once, and "if not exists" does not hold between them.
+      if (own == 0 && access == Logbook::Access::keep) {
+        sql << "SELECT pg_advisory_lock(7839204)";
+        sql << "CREATE SCHEMA IF NOT EXISTS wavicon";
+        sql << "SELECT pg_advisory_unlock(7839204)";
+      }
       sql << "SET search_path = wavicon";
       sql << "SELECT count(*) FROM pg_tables WHERE schemaname = 'wavicon'", soci::into(tables);
       sql << "SELECT count(*) FROM pg_tables WHERE schemaname = 'wavicon' AND tablename = 'logbook'",

@@ -2,44 +2,28 @@
 #include "wavicon/bench/plan.hpp"
 
 #include <fmt/format.h>
-#include <toml++/toml.h>
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
-#include <fstream>
-#include <set>
+#include <cstdlib>
+#include <map>
 #include <sstream>
 
+#include "bench/plan_names.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
+#include "wavicon/bench/examination.hpp"
 #include "wavicon/file/capture_file.hpp"
-#include "wavicon/measure/measurement_list.hpp"
 
 namespace wavicon {
-namespace {
 
-constexpr std::size_t kLongestPlanBytes = 1 << 20;
-constexpr double kLowestRateHz = 8000, kHighestRateHz = 768000;
-constexpr int kLongestBlock = 65536;
-// Rows that every plan may have: what they change is no setting of a unit.
-constexpr const char *kRate = "rate", *kBlock = "block";
+namespace bench_detail {
 
 std::vector<std::string> measurement_names() {
-  std::vector<std::string> names;
+  std::vector<std::string> names = {kExamination};
   for (const MeasurementDescriptor& m : measurements()) names.push_back(m.name);
   return names;
-}
-
-const MeasurementDescriptor* find_measurement(const std::string& name) {
-  return find_measurement(measurements(), name);
-}
-
-double parse_number(const std::string& text, const std::string& what) {
-  char* end = nullptr;
-  const double value = std::strtod(text.c_str(), &end);
-  if (text.empty() || *end != '\0' || !std::isfinite(value))
-    throw Error(ErrorCode::bad_argument, fmt::format("{}: '{}' is no number", what, text));
-  return value;
 }
 
 std::vector<std::string> words_in(const std::string& text) {
@@ -47,6 +31,87 @@ std::vector<std::string> words_in(const std::string& text) {
   std::vector<std::string> words;
   for (std::string word; stream >> word;) words.push_back(word);
   return words;
+}
+
+namespace {
+
+bool is_name(const std::string& text) {
+  return !text.empty() && std::all_of(text.begin(), text.end(), [](unsigned char c) {
+    return std::isalnum(c) != 0 || c == '_' || c == '-';
+  });
+}
+
+bool is_number(const std::string& text) {
+  char* end = nullptr;
+  const double value = std::strtod(text.c_str(), &end);
+  return !text.empty() && *end == '\0' && std::isfinite(value);
+}
+
+struct Hole {
+  std::size_t first = 0, end = 0;  // of its braces
+  std::string name;
+};
+std::vector<Hole> all_holes(const std::string& text) {
+  std::vector<Hole> holes;
+  for (std::size_t at = text.find('{'); at != std::string::npos; at = text.find('{', at + 1)) {
+    const auto end = text.find('}', at);
+    if (end == std::string::npos) break;
+    const std::string name = text.substr(at + 1, end - at - 1);
+    if (is_name(name)) holes.push_back({at, end + 1, name});
+  }
+  return holes;
+}
+
+}  // namespace
+
+std::vector<std::string> holes_in(const std::string& text) {
+  std::vector<std::string> names;
+  for (const Hole& hole : all_holes(text)) names.push_back(hole.name);
+  return names;
+}
+
+std::string filled_holes(const std::string& text,
+                         const std::vector<std::pair<std::string, std::string>>& texts, bool bare_numbers) {
+  std::string whole;
+  std::size_t taken = 0;
+  for (const Hole& hole : all_holes(text)) {
+    const auto value =
+        std::find_if(texts.begin(), texts.end(), [&](const auto& one) { return one.first == hole.name; });
+    if (value == texts.end()) continue;
+    std::size_t first = hole.first, end = hole.end;
+    const bool quoted = first > taken && end < text.size() && text[first - 1] == text[end] &&
+                        (text[end] == '"' || text[end] == '\'');
+    if (bare_numbers && quoted && is_number(value->second)) --first, ++end;
+    whole += text.substr(taken, first - taken) + value->second;
+    taken = end;
+  }
+  return whole + text.substr(taken);
+}
+
+bool names_other_cell(const std::string& past) {
+  const std::string word = kOther;
+  if (past.rfind(word, 0) != 0) return false;
+  return past.size() == word.size() || past[word.size()] == '+' || past[word.size()] == '-' ||
+         past[word.size()] == ' ';
+}
+
+std::vector<std::string> readings_of(const PlanMeasure& measure) {
+  if (measure.name != kExamination) return reading_names(*find_measurement(measurements(), measure.name));
+  std::vector<std::string> names;
+  for (const ReadingEntry& entry : examination_readings().entries) names.push_back(entry.name);
+  return names;
+}
+
+}  // namespace bench_detail
+
+namespace {
+
+using namespace bench_detail;
+
+double parse_number(const std::string& text, const std::string& what) {
+  if (!is_number(text))
+    throw Error(ErrorCode::bad_argument, fmt::format("{}: '{}' is no number", what, text));
+  return std::strtod(text.c_str(), nullptr);
 }
 
 struct SetOption {
@@ -82,325 +147,63 @@ struct SetOption {
   }
 };
 
-// The reader of one text: every error has its place.
-class PlanReader {
- public:
-  PlanReader(const std::string& text, std::string source, std::filesystem::path folder)
-      : source_(std::move(source)), folder_(std::move(folder)) {
-    if (text.size() > kLongestPlanBytes)
-      throw Error(ErrorCode::bad_input, fmt::format("{}: has {} bytes; a plan of {} is the longest", source_,
-                                                    text.size(), kLongestPlanBytes));
-    try {
-      table_ = toml::parse(text);
-    } catch (const toml::parse_error& error) {
-      fail(error.source(), std::string(error.description()));
-    }
-  }
+using Texts = std::vector<std::pair<std::string, std::string>>;
 
-  Plan read() {
-    known(table_, {"name", "play", "through", "block", "rows", "side_by_side", "measure", "limit"});
-    plan_.name = text(table_, "name").value_or(std::filesystem::path(source_).stem().string());
-    read_play();
-    read_chain();
-    read_rows();
-    read_measures();
-    read_limits();
-    require_cells();
-    return std::move(plan_);
+// What stands in place of each row's name.
+Texts texts_of(const Plan& plan, const Cell& cell) {
+  Texts texts;
+  for (const auto& [name, value] : cell.values) {
+    const auto row = std::find_if(plan.rows.begin(), plan.rows.end(),
+                                  [&, &wanted = name](const PlanRow& one) { return one.name == wanted; });
+    if (row == plan.rows.end()) continue;
+    const auto found =
+        std::find_if(row->values.begin(), row->values.end(),
+                     [&, &wanted = value](const PlanValue& one) { return one.name == wanted; });
+    texts.emplace_back(name, found == row->values.end() ? value : found->text);
   }
+  return texts;
+}
 
- private:
-  [[noreturn]] void fail(const toml::source_region& region, const std::string& what) const {
-    throw Error(ErrorCode::bad_input,
-                fmt::format("{}:{}:{}: {}", source_, region.begin.line, region.begin.column, what));
-  }
-  [[noreturn]] void fail(const toml::node& node, const std::string& what) const { fail(node.source(), what); }
-
-  void known(const toml::table& table, const std::vector<std::string>& keys) const {
-    for (const auto& [key, node] : table)
-      if (const std::string name(key.str()); std::find(keys.begin(), keys.end(), name) == keys.end())
-        fail(key.source(), fmt::format("there is no key '{}'{}", name, name_hint(name, keys)));
-  }
-  [[nodiscard]] std::optional<std::string> text(const toml::table& table, const char* key) const {
-    const toml::node* node = table.get(key);
-    if (node == nullptr) return std::nullopt;
-    if (!node->is_string()) fail(*node, fmt::format("{}: is no text in quotes", key));
-    return node->as_string()->get();
-  }
-
-  // A number, a word or true and false as it would be written.
-  [[nodiscard]] std::string value_text(const toml::node& node, const std::string& key) const {
-    if (const auto* word = node.as_string()) return word->get();
-    if (const auto* whole = node.as_integer()) return std::to_string(whole->get());
-    if (const auto* yes = node.as_boolean()) return yes->get() ? "true" : "false";
-    if (const auto* real = node.as_floating_point())
-      if (std::isfinite(real->get())) return fmt::format("{}", real->get());
-    fail(node, fmt::format("{}: is no number, text, true or false", key));
-  }
-  [[nodiscard]] std::string values_text(const toml::node& node, const std::string& key) const {
-    if (!node.is_array()) return value_text(node, key);
-    std::string all;
-    for (const toml::node& item : *node.as_array()) all += (all.empty() ? "" : " ") + value_text(item, key);
-    return all;
-  }
-
-  void read_play() {
-    const toml::node* node = table_.get("play");
-    if (node == nullptr || !node->is_table())
-      fail(node == nullptr ? table_.source() : node->source(),
-           "play: a plan says what is played: [play] with recipe = \"FILE\", or with parts as in a recipe");
-    const toml::table& play = *node->as_table();
-    try {
-      if (const auto file = text(play, "recipe")) {
-        known(play, {"recipe"});
-        plan_.recipe = recipe_text(read_recipe(folder_ / *file));
-        return;
-      }
-      std::stringstream inside;
-      inside << play;
-      plan_.recipe = recipe_text(parse_recipe(inside.str(), "play"));
-    } catch (const Error& error) {
-      std::string what = error.what();
-      if (what.rfind(source_ + ":", 0) == 0) throw;
-      // Lines of what was written out again are not those of the plan.
-      if (what.rfind("play:", 0) == 0) what = "play: " + what.substr(what.find(": ") + 2);
-      fail(*node, what);
-    }
-  }
-
-  void read_chain() {
-    if (const toml::node* block = table_.get("block")) {
-      const auto frames = block->value<std::int64_t>();
-      if (!block->is_integer() || *frames < 1 || *frames > kLongestBlock)
-        fail(*block, fmt::format("block: is no whole number from 1 to {}", kLongestBlock));
-      plan_.block_frames = static_cast<int>(*frames);
-    }
-    const toml::node* node = table_.get("through");
-    if (node == nullptr) return;
-    if (!node->is_array()) fail(*node, "through: is a list of units: [\"sim:tern?drive={drive}\"]");
-    for (const toml::node& unit : *node->as_array()) {
-      if (!unit.is_string()) fail(unit, "through: a unit is a text in quotes");
-      plan_.chain.push_back(unit.as_string()->get());
-      chain_places_.push_back(unit.source());
-    }
-  }
-
-  void read_rows() {
-    if (const toml::node* together = table_.get("side_by_side")) {
-      if (!together->is_boolean()) fail(*together, "side_by_side: is neither true nor false");
-      plan_.side_by_side = together->as_boolean()->get();
-    }
-    std::vector<std::string> used = {kRate, kBlock};
-    for (std::size_t u = 0; u < plan_.chain.size(); ++u)
-      for (const std::string& hole : holes_in(plan_.chain[u], chain_places_[u])) used.push_back(hole);
-    if (const toml::node* node = table_.get("rows")) {
-      if (!node->is_table()) fail(*node, "rows: is a table: [rows], then drive = [0, 6, 12]");
-      for (const auto& [key, values] : *node->as_table())
-        read_row(std::string(key.str()), key.source(), values, used);
-      sort_rows();
-    }
-    for (std::size_t u = 0; u < plan_.chain.size(); ++u)
-      for (const std::string& hole : holes_in(plan_.chain[u], chain_places_[u]))
-        if (find_row(hole) == nullptr)
-          fail(chain_places_[u], fmt::format("{{{}}} has no row: [rows] says which values it takes", hole));
-  }
-
-  void read_row(const std::string& name, const toml::source_region& place, const toml::node& node,
-                const std::vector<std::string>& used) {
-    if (std::find(used.begin(), used.end(), name) == used.end())
-      fail(place, fmt::format("row '{}': nothing uses it: write {{{}}} in 'through'{}", name, name,
-                              name_hint(name, used)));
-    if (name == "plan" || name == "cell" || name == "again")
-      fail(place, fmt::format("row '{}': this is a tag of every cell: name the row otherwise", name));
-    if (!node.is_array() || node.as_array()->empty())
-      fail(node, fmt::format("row '{}': is no list of values", name));
-    PlanRow row{.name = name};
-    for (const toml::node& value : *node.as_array()) {
-      row.values.push_back(value_text(value, name));
-      const std::string& text = row.values.back();
-      if (text.empty() || text.find_first_of(" =\t\n") != std::string::npos)
-        fail(value, fmt::format("row '{}': '{}' is empty, or holds a space or '='", name, text));
-      if (std::count(row.values.begin(), row.values.end(), text) > 1 && !plan_.side_by_side)
-        fail(value, fmt::format("row '{}': {} stands there twice: two cells would be alike", name, text));
-      if (name == kRate) require_between(value, text, kLowestRateHz, kHighestRateHz);
-      if (name == kBlock) require_between(value, text, 1, kLongestBlock);
-    }
-    places_.emplace_back(place.begin.line, place.begin.column);
-    plan_.rows.push_back(std::move(row));
-  }
-  void require_between(const toml::node& node, const std::string& text, double low, double high) const {
-    char* end = nullptr;
-    const double value = std::strtod(text.c_str(), &end);
-    if (*end != '\0' || value != std::round(value) || value < low || value > high)
-      fail(node, fmt::format("{} is no whole number from {:g} to {:g}", text, low, high));
-  }
-  // A table of TOML has no order of its own: rows stand as they are written.
-  void sort_rows() {
-    std::vector<std::size_t> order(plan_.rows.size());
-    for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
-    std::sort(order.begin(), order.end(),
-              [&](std::size_t a, std::size_t b) { return places_[a] < places_[b]; });
-    std::vector<PlanRow> rows;
-    for (const std::size_t i : order) rows.push_back(plan_.rows[i]);
-    plan_.rows = std::move(rows);
-  }
-
-  [[nodiscard]] std::vector<std::string> holes_in(const std::string& unit,
-                                                  const toml::source_region& place) const {
-    std::vector<std::string> holes;
-    for (std::size_t at = unit.find('{'); at != std::string::npos; at = unit.find('{', at)) {
-      const auto end = unit.find('}', at);
-      if (end == std::string::npos || end == at + 1)
-        fail(place, fmt::format("'{}': a {{ without its name and }}", unit));
-      holes.push_back(unit.substr(at + 1, end - at - 1));
-      at = end;
-    }
-    return holes;
-  }
-  [[nodiscard]] const PlanRow* find_row(const std::string& name) const {
-    const auto found = std::find_if(plan_.rows.begin(), plan_.rows.end(),
-                                    [&](const PlanRow& row) { return row.name == name; });
-    return found == plan_.rows.end() ? nullptr : &*found;
-  }
-
-  void read_measures() {
-    const toml::node* list = table_.get("measure");
-    if (list == nullptr || !list->is_array() || list->as_array()->empty())
-      fail(list == nullptr ? table_.source() : list->source(),
-           "measure: a plan measures something: [[measure]] with = \"harmonics\"");
-    for (const toml::node& node : *list->as_array()) {
-      if (!node.is_table()) fail(node, "measure: is written [[measure]], once for each");
-      const toml::table& table = *node.as_table();
-      PlanMeasure measure;
-      const toml::node* with = table.get("with");
-      const auto name = text(table, "with");
-      if (!name) fail(node, "measure: says with which measurement: with = \"harmonics\"");
-      const MeasurementDescriptor* descriptor = find_measurement(*name);
-      if (descriptor == nullptr)
-        fail(*with,
-             fmt::format("there is no measurement '{}'{}", *name, name_hint(*name, measurement_names())));
-      if (descriptor->input == MeasuredInput::pair || descriptor->input == MeasuredInput::recording)
-        fail(*with, fmt::format("{} is not measured of a cell: it takes several captures", *name));
-      measure.name = *name;
-      measure.part = text(table, "part").value_or("");
-      for (const auto& [key, value] : table)
-        if (const std::string option(key.str()); option != "with" && option != "part")
-          measure.options.emplace_back(option, values_text(value, option));
-      std::sort(measure.options.begin(), measure.options.end());
-      try {
-        (void)measurement_of(measure);
-      } catch (const Error& error) {
-        fail(node, error.what());
-      }
-      plan_.measures.push_back(std::move(measure));
-    }
-  }
-
-  void read_limits() {
-    const toml::node* list = table_.get("limit");
-    if (list == nullptr) return;
-    if (!list->is_array()) fail(*list, "limit: is written [[limit]], once for each");
-    std::vector<std::string> readings;
-    for (const PlanMeasure& measure : plan_.measures)
-      for (std::string& name : reading_names(*find_measurement(measure.name)))
-        readings.push_back(std::move(name));
-    ReadingTable names;
-    for (const std::string& name : readings) names.entries.push_back({.name = name});
-    for (const toml::node& node : *list->as_array()) {
-      if (!node.is_table()) fail(node, "limit: is written [[limit]], once for each");
-      const toml::table& table = *node.as_table();
-      known(table, {"keep", "where"});
-      const auto keep = text(table, "keep");
-      if (!keep) fail(node, "limit: says what is kept: keep = \"thd_db<-80\"");
-      PlanLimit limit;
-      try {
-        limit.limit = parse_limit(*keep);
-        if (const auto where = text(table, "where")) limit.where = values_named(*where);
-      } catch (const Error& error) {
-        fail(node, error.what());
-      }
-      if (find_entry(names, limit.limit.name) == nullptr)
-        fail(*table.get("keep"), fmt::format("no measurement of this plan gives a reading '{}'{}",
-                                             limit.limit.name, name_hint(limit.limit.name, readings)));
-      plan_.limits.push_back(std::move(limit));
-    }
-  }
-
- public:
-  [[nodiscard]] static std::vector<std::pair<std::string, std::string>> values_named(
-      const std::string& text, const std::vector<PlanRow>& rows) {
-    std::vector<std::pair<std::string, std::string>> named;
-    std::vector<std::string> names;
-    for (const PlanRow& row : rows) names.push_back(row.name);
-    for (const std::string& word : words_in(text)) {
-      const auto at = word.find('=');
-      const std::string name = word.substr(0, at), value = at == std::string::npos ? "" : word.substr(at + 1);
-      const auto row =
-          std::find_if(rows.begin(), rows.end(), [&](const PlanRow& one) { return one.name == name; });
-      if (at == std::string::npos || row == rows.end())
-        throw Error(ErrorCode::bad_argument,
-                    fmt::format("'{}' is no ROW=VALUE of this plan{}", word, name_hint(name, names)));
-      if (std::find(row->values.begin(), row->values.end(), value) == row->values.end())
-        throw Error(ErrorCode::bad_argument,
-                    fmt::format("row '{}' does not take '{}'{}", name, value, name_hint(value, row->values)));
-      named.emplace_back(name, value);
-    }
-    return named;
-  }
-
- private:
-  [[nodiscard]] std::vector<std::pair<std::string, std::string>> values_named(const std::string& text) const {
-    return values_named(text, plan_.rows);
-  }
-
-  void require_cells() const {
-    double count = 1;
-    for (const PlanRow& row : plan_.rows) {
-      if (plan_.side_by_side && row.values.size() != plan_.rows.front().values.size())
-        fail(*table_.get("rows"),
-             fmt::format("side by side all rows have as many values: '{}' has {} and '{}' {}",
-                         plan_.rows.front().name, plan_.rows.front().values.size(), row.name,
-                         row.values.size()));
-      count = plan_.side_by_side ? static_cast<double>(row.values.size())
-                                 : count * static_cast<double>(row.values.size());
-    }
-    if (count > static_cast<double>(kMostCells))
-      fail(*table_.get("rows"),
-           fmt::format("these rows make {:.0f} cells; {} are the most", count, kMostCells));
-    if (!plan_.side_by_side) return;
-    std::set<std::vector<std::string>> seen;
-    for (std::size_t i = 0; i < static_cast<std::size_t>(count); ++i) {
-      std::vector<std::string> values;
-      for (const PlanRow& row : plan_.rows) values.push_back(row.values[i]);
-      if (!plan_.rows.empty() && !seen.insert(values).second)
-        fail(*table_.get("rows"),
-             fmt::format("two cells are alike: the values number {} stand there before", i + 1));
-    }
-  }
-
-  std::string source_;
-  std::filesystem::path folder_;
-  toml::table table_;
-  Plan plan_;
-  std::vector<toml::source_region> chain_places_;
-  std::vector<std::pair<std::size_t, std::size_t>> places_;  // of the rows
-};
-
-Cell cell_of(const Plan& plan, const std::vector<std::size_t>& at, double rate_hz) {
-  Cell cell{.chain = plan.chain, .rate_hz = rate_hz, .block_frames = plan.block_frames};
+Cell cell_of(const Plan& plan, const std::vector<std::size_t>& at) {
+  Cell cell{.rate_hz = plan.rate_hz, .block_frames = plan.block_frames};
+  Texts texts;
   for (std::size_t r = 0; r < plan.rows.size(); ++r) {
     const PlanRow& row = plan.rows[r];
-    const std::string& value = row.values[at[r]];
-    cell.values.emplace_back(row.name, value);
-    if (row.name == kRate) cell.rate_hz = std::strtod(value.c_str(), nullptr);
-    if (row.name == kBlock) cell.block_frames = std::atoi(value.c_str());
-    const std::string hole = "{" + row.name + "}";
-    for (std::string& unit : cell.chain)
-      for (std::size_t found = unit.find(hole); found != std::string::npos;
-           found = unit.find(hole, found + value.size()))
-        unit.replace(found, hole.size(), value);
+    const PlanValue& value = row.values[at[r]];
+    cell.values.emplace_back(row.name, value.name);
+    texts.emplace_back(row.name, value.text);
+    if (row.name == kRate) cell.rate_hz = std::strtod(value.text.c_str(), nullptr);
+    if (row.name == kBlock) cell.block_frames = std::atoi(value.text.c_str());
   }
+  for (const std::string& unit : plan.chain) {
+    const std::string text = filled_holes(unit, texts, false);
+    // A value that stands for all of it may be several units, or none.
+    const bool whole = unit.size() > 2 && unit.front() == '{' && unit.find('}') == unit.size() - 1;
+    for (const std::string& one : whole ? words_in(text) : std::vector<std::string>{text})
+      if (one != kNothing) cell.chain.push_back(one);
+  }
+  cell.capture = filled_holes(plan.captures, texts, false);
   return cell;
+}
+
+// The cell that differs from another one in these values alone.
+Cell changed(const Plan& plan, const Cell& cell, const Texts& values) {
+  std::vector<std::size_t> at;
+  for (std::size_t r = 0; r < plan.rows.size(); ++r) {
+    std::string wanted = cell.values[r].second;
+    for (const auto& [name, value] : values)
+      if (name == plan.rows[r].name) wanted = value;
+    const auto& all = plan.rows[r].values;
+    at.push_back(static_cast<std::size_t>(
+        std::find_if(all.begin(), all.end(), [&](const PlanValue& one) { return one.name == wanted; }) -
+        all.begin()));
+  }
+  return cell_of(plan, at);
+}
+
+bool is_whole(const PlanMeasure& measure) {
+  const MeasurementDescriptor* descriptor = find_measurement(measurements(), measure.name);
+  return descriptor != nullptr && descriptor->input == MeasuredInput::recording;
 }
 
 }  // namespace
@@ -412,16 +215,40 @@ std::string name_of(const Cell& cell) {
   return name.empty() ? "all" : name;
 }
 
-Plan parse_plan(const std::string& text, const std::string& source, const std::filesystem::path& folder) {
-  return PlanReader(text, source, folder).read();
+std::string name_of(const CellRun& run) {
+  if (run.together) return "all";
+  std::string name = name_of(run.cell);
+  if (run.others.empty()) return name;
+  Cell differing;
+  for (std::size_t i = 0; i < run.cell.values.size(); ++i)
+    if (run.cell.values[i] != run.others.front().values[i])
+      differing.values.push_back(run.others.front().values[i]);
+  return name + " against " + name_of(differing);
+}
+
+std::string filled(const Plan& plan, const Cell& cell, const std::string& text) {
+  return filled_holes(text, texts_of(plan, cell), false);
+}
+
+Recipe recipe_of(const Plan& plan, const Cell& cell) {
+  Recipe recipe;
+  if (!plan.play.recipe_file.empty()) {
+    recipe = read_recipe(plan.folder / filled(plan, cell, plan.play.recipe_file));
+  } else if (!plan.play.recipe.empty()) {
+    recipe = parse_recipe(filled_holes(plan.play.recipe, texts_of(plan, cell), true), "play");
+  } else {
+    throw Error(ErrorCode::bad_argument, "the plan plays no recipe");
+  }
+  if (cell.rate_hz > 0) recipe.sample_rate_hz = cell.rate_hz;
+  require_valid(recipe);
+  return recipe;
 }
 
 std::vector<Cell> cells_of(const Plan& plan) {
-  const double rate_hz = parse_recipe(plan.recipe, "play").sample_rate_hz;
   std::vector<Cell> cells;
   std::vector<std::size_t> at(plan.rows.size(), 0);
   for (bool more = true; more;) {
-    cells.push_back(cell_of(plan, at, rate_hz));
+    cells.push_back(cell_of(plan, at));
     more = false;
     if (plan.rows.empty()) break;
     if (plan.side_by_side) {
@@ -441,7 +268,7 @@ std::vector<Cell> cells_of(const Plan& plan) {
 }
 
 std::vector<Cell> cells_of(const Plan& plan, const std::string& only) {
-  const auto wanted = PlanReader::values_named(only, plan.rows);
+  const auto wanted = row_values(plan, only);
   std::vector<Cell> cells = cells_of(plan);
   std::erase_if(cells, [&](const Cell& cell) {
     return !std::all_of(wanted.begin(), wanted.end(), [&](const auto& value) {
@@ -451,14 +278,36 @@ std::vector<Cell> cells_of(const Plan& plan, const std::string& only) {
   return cells;
 }
 
+std::vector<std::pair<std::string, std::string>> row_values(const Plan& plan, const std::string& text) {
+  std::vector<std::pair<std::string, std::string>> named;
+  std::vector<std::string> names;
+  for (const PlanRow& row : plan.rows) names.push_back(row.name);
+  for (const std::string& word : words_in(text)) {
+    const auto at = word.find('=');
+    const std::string name = word.substr(0, at), value = at == std::string::npos ? "" : word.substr(at + 1);
+    const auto row = std::find_if(plan.rows.begin(), plan.rows.end(),
+                                  [&](const PlanRow& one) { return one.name == name; });
+    if (at == std::string::npos || row == plan.rows.end())
+      throw Error(ErrorCode::bad_argument,
+                  fmt::format("'{}' is no ROW=VALUE of this plan{}", word, name_hint(name, names)));
+    std::vector<std::string> values;
+    for (const PlanValue& one : row->values) values.push_back(one.name);
+    if (std::find(values.begin(), values.end(), value) == values.end())
+      throw Error(ErrorCode::bad_argument,
+                  fmt::format("row '{}' does not take '{}'{}", name, value, name_hint(value, values)));
+    named.emplace_back(name, value);
+  }
+  return named;
+}
+
 std::unique_ptr<Measurement> measurement_of(const PlanMeasure& measure) {
-  const MeasurementDescriptor* descriptor = find_measurement(measure.name);
+  const MeasurementDescriptor* descriptor = find_measurement(measurements(), measure.name);
   if (descriptor == nullptr)
     throw Error(ErrorCode::bad_argument, fmt::format("there is no measurement '{}'{}", measure.name,
                                                      name_hint(measure.name, measurement_names())));
   auto made = descriptor->make();
   auto fields = made->fields();
-  std::vector<std::string> keys = {"part"};
+  std::vector<std::string> keys = {"part", "against"};
   for (const OptionField& field : fields) keys.push_back(field.key);
   for (const auto& [key, text] : measure.options) {
     const auto field =
@@ -470,6 +319,47 @@ std::unique_ptr<Measurement> measurement_of(const PlanMeasure& measure) {
   }
   require_in_range(fields);
   return made;
+}
+
+std::vector<CellRun> runs_of(const Plan& plan, const std::vector<Cell>& cells) {
+  std::vector<PlanMeasure> own, whole;
+  std::vector<std::string> against;  // what cells are compared with, as it is written
+  for (const PlanMeasure& measure : plan.measures) {
+    if (is_whole(measure))
+      whole.push_back(measure);
+    else if (measure.against.empty())
+      own.push_back(measure);
+    else if (std::find(against.begin(), against.end(), measure.against) == against.end())
+      against.push_back(measure.against);
+  }
+  std::vector<CellRun> runs;
+  if (!own.empty())
+    for (const Cell& cell : cells) runs.push_back({.cell = cell, .measures = own});
+  for (const std::string& with : against) {
+    std::vector<PlanMeasure> measures;
+    for (const PlanMeasure& measure : plan.measures)
+      if (measure.against == with && !is_whole(measure)) measures.push_back(measure);
+    if (with == kAll && cells.size() * (cells.size() - 1) / 2 > kMostCells)
+      throw Error(ErrorCode::bad_argument,
+                  fmt::format("{} cells against each other are {} comparisons; {} are the most", cells.size(),
+                              cells.size() * (cells.size() - 1) / 2, kMostCells));
+    const auto values = with == kAll || with == kFirst ? Texts{} : row_values(plan, with);
+    for (std::size_t b = 0; b < cells.size(); ++b) {
+      if (with == kAll) {
+        for (std::size_t a = 0; a < b; ++a)
+          runs.push_back({.cell = cells[b], .others = {cells[a]}, .measures = measures});
+        continue;
+      }
+      Cell other = with == kFirst ? cells.front() : changed(plan, cells[b], values);
+      if (other.values != cells[b].values)
+        runs.push_back({.cell = cells[b], .others = {std::move(other)}, .measures = measures});
+    }
+  }
+  if (!whole.empty()) {
+    CellRun all{.cell = cells.front(), .others = cells, .together = true, .measures = whole};
+    runs.push_back(std::move(all));
+  }
+  return runs;
 }
 
 }  // namespace wavicon

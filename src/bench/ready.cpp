@@ -35,6 +35,7 @@ Ready ready(Sheet sheet, const EntryNotes& notes, std::int64_t now_s) {
   // What it says, without when and where that was found out.
   context.made_s = 0;
   const std::string machine = std::exchange(context.machine, "");
+  const double took_s = std::exchange(context.took_s, 0);
   std::string identity = sheets_to_json({sheet}) + "\n" + notes.label;
   Tags tags = notes.tags;
   std::sort(tags.begin(), tags.end());
@@ -43,6 +44,7 @@ Ready ready(Sheet sheet, const EntryNotes& notes, std::int64_t now_s) {
   result.fingerprint = digest_of(identity);
   context.made_s = made_s;
   context.machine = machine;
+  context.took_s = took_s;
   result.json = sheets_to_json({sheet});
   LogbookEntry& entry = result.entry;
   entry.made_s = made_s;

@@ -156,6 +156,7 @@ Json context(const SheetContext& from) {
   if (!from.recipe.empty()) object["recipe"] = from.recipe;
   object["chain"] = from.chain;
   if (!from.machine.empty()) object["machine"] = from.machine;
+  if (from.took_s > 0) object["took_s"] = from.took_s;
   return object;
 }
 

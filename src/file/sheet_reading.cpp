@@ -225,6 +225,7 @@ class SheetReader {
     context.stimulus = text(item, "stimulus", of, true);
     context.recipe = text(item, "recipe", of, true);
     context.machine = text(item, "machine", of, true);
+    context.took_s = std::max(0.0, number(item, "took_s", of).value_or(0));
     if (item.contains("chain")) {
       if (!item.at("chain").is_array()) fail("\"chain\" of context is no array");
       for (const Json& unit : item.at("chain")) {

@@ -20,7 +20,8 @@
 namespace wavicon {
 namespace {
 
-constexpr std::int64_t kBlock = 2048;  // frames read at once: they stay in the cache
+constexpr double kCrosstalkShare = 0.25;  // of a channel's level: what is left of it in another one
+constexpr std::int64_t kBlock = 2048;     // frames read at once: they stay in the cache
 
 std::vector<ChannelHealth> meter(AudioSource& capture, SampleFormat format) {
   HealthMeter health(capture.channel_count(), capture.sample_rate_hz(), format);
@@ -199,8 +200,15 @@ std::vector<int> carried_channels(AudioSource& capture, Stimulus& stimulus, cons
   }
   if (!told) return {};
   std::vector<int> carries;
-  for (const auto& row : scores)
-    carries.push_back(static_cast<int>(std::max_element(row.begin(), row.end()) - row.begin()));
+  for (int c = 0; c < capture.channel_count(); ++c) {
+    const auto& row = scores[static_cast<std::size_t>(c)];
+    const auto best = static_cast<int>(std::max_element(row.begin(), row.end()) - row.begin());
+    // What is far below the channel that it belongs to is crosstalk.
+    double most = 0;
+    for (const auto& other : scores) most = std::max(most, other[static_cast<std::size_t>(best)]);
+    const bool own = c < channels && row[static_cast<std::size_t>(best)] < kCrosstalkShare * most;
+    carries.push_back(own ? c : best);
+  }
   return carries;
 }
 

@@ -19,8 +19,6 @@ namespace {
 
 constexpr const char* kLabel = "http://www.w3.org/2000/01/rdf-schema#label";
 
-LV2_URID_Map* map_of(UridMap& urids) { return static_cast<LV2_URID_Map*>(urids.map_feature()->data); }
-
 struct Values {
   UnitInfo& info;
   UridMap& urids;
@@ -49,6 +47,9 @@ void take_value(const char* symbol, void* data, const void* value, std::uint32_t
 }
 
 }  // namespace
+
+LV2_URID_Map* map_of(UridMap& urids) { return static_cast<LV2_URID_Map*>(urids.map_feature()->data); }
+LV2_URID_Unmap* unmap_of(UridMap& urids) { return static_cast<LV2_URID_Unmap*>(urids.unmap_feature()->data); }
 
 std::vector<Preset> presets_of(LilvWorld* world, const LilvPlugin* plugin) {
   const Node kind(lilv_new_uri(world, LV2_PRESETS__Preset)), label(lilv_new_uri(world, kLabel));

@@ -17,6 +17,9 @@ struct FreeState {
 };
 using State = std::unique_ptr<LilvState, FreeState>;
 
+[[nodiscard]] LV2_URID_Map* map_of(UridMap& urids);
+[[nodiscard]] LV2_URID_Unmap* unmap_of(UridMap& urids);
+
 /// A preset that some bundle holds for a plugin.
 struct Preset {
   std::string label;

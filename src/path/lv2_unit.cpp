@@ -3,6 +3,7 @@
 #include <dlfcn.h>
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <lv2/state/state.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -69,6 +70,13 @@ class Instance {
     features_.worker().deliver();
   }
 
+  /// What it would keep of itself in a session.
+  [[nodiscard]] State state() const {
+    return State(lilv_state_new_from_instance(plugin_.lilv, lilv_.get(), map_of(urids_), nullptr, nullptr,
+                                              nullptr, nullptr, value_of_port, const_cast<Instance*>(this),
+                                              LV2_STATE_IS_POD | LV2_STATE_IS_PORTABLE, features_.array()));
+  }
+
   [[nodiscard]] std::int64_t latency_frames() const {
     return plugin_.latency_port ? std::llround(std::max(0.0F, controls_[*plugin_.latency_port])) : 0;
   }
@@ -85,6 +93,20 @@ class Instance {
       sequence()->body = {0, 0};
     }
   };
+
+  static const void* value_of_port(const char* symbol, void* self, std::uint32_t* size, std::uint32_t* type) {
+    auto& own = *static_cast<Instance*>(self);
+    for (std::uint32_t i = 0; i < own.plugin_.ports.size(); ++i) {
+      const Port& port = own.plugin_.ports[i];
+      if (port.kind != PortKind::control_in || own.plugin_.info.settings[*port.setting].symbol != symbol)
+        continue;
+      *size = sizeof(float);
+      *type = own.urids_.map(LV2_ATOM__Float);
+      return &own.controls_[i];
+    }
+    *size = *type = 0;
+    return nullptr;
+  }
 
   void connect(const std::vector<double>& values) {
     const std::size_t count = plugin_.ports.size();
@@ -154,11 +176,34 @@ class Lv2Unit : public InstancedUnit<Instance> {
     if (!why.empty())
       throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be hosted: {}", plugin_.info.name, why));
     fit_ = fit_channels(plugin_.info, channel_count);
+    sample_rate_hz_ = sample_rate_hz;
+    channel_count_ = channel_count;
+    block_frames_ = block_frames;
     require_loadable();
     instances_.clear();
     for (int i = 0; i < fit_.count; ++i)
       instances_.push_back(
           std::make_unique<Instance>(plugin_, urids_, state_.get(), values_, sample_rate_hz, block_frames));
+  }
+
+  bool restart_from_own_state() override {
+    const State saved = instances_.at(0)->state();
+    // Written and read again, as a session does.
+    const std::unique_ptr<char, void (*)(void*)> text(
+        saved ? lilv_state_to_string(world_.get(), map_of(urids_), unmap_of(urids_), saved.get(),
+                                     "urn:wavicon:saved", nullptr)
+              : nullptr,
+        lilv_free);
+    State read(text ? lilv_state_new_from_string(world_.get(), map_of(urids_), text.get()) : nullptr);
+    if (!read)
+      throw Error(ErrorCode::unit_failed,
+                  fmt::format("{} saves a state that cannot be read again", plugin_.info.name));
+    UnitInfo restored = plugin_.info;
+    take_values(read.get(), urids_, restored);
+    for (std::size_t i = 0; i < values_.size(); ++i) values_[i] = restored.settings[i].default_value;
+    state_ = std::move(read);
+    prepare(sample_rate_hz_, channel_count_, block_frames_);
+    return true;
   }
 
  private:
@@ -222,6 +267,8 @@ class Lv2Unit : public InstancedUnit<Instance> {
   Plugin plugin_;
   State state_;  ///< what was asked for, else the plugin's own; null: none
   std::vector<double> values_;
+  double sample_rate_hz_ = 0;
+  int channel_count_ = 0, block_frames_ = 0;
 };
 
 std::string uri_of(const LilvPlugin* plugin) { return lilv_node_as_uri(lilv_plugin_get_uri(plugin)); }

@@ -3,6 +3,7 @@
 
 #include <signal.h>
 
+#include "bench/plans.hpp"
 #include "bench/store.hpp"
 #include "wavicon/bench/run.hpp"
 #include "wavicon/present/page_text.hpp"
@@ -11,20 +12,6 @@ namespace wavicon {
 namespace {
 
 using namespace testing;
-
-constexpr const char* kPlay = R"([play]
-sample_rate_hz = 48000
-[[play.part]]
-kind = "tone"
-frequency_hz = 997
-level_dbfs = -12
-seconds = 0.5
-)";
-
-std::string plan_with(const std::string& head, const std::string& tail) { return head + kPlay + tail; }
-const std::string kMeasure = "[[measure]]\nwith = \"harmonics\"\n";
-
-Plan plan_of(const std::string& text) { return parse_plan(text, "p.toml", "."); }
 
 TEST(Plans, MakeEveryCombinationInTheOrderThatIsWritten) {
   const Plan plan =
@@ -68,7 +55,6 @@ TEST(Plans, EveryErrorHasItsPlaceAndTheNearestName) {
       {plan_with("", "[[measure]]\npart = \"x\"\n"), "says with which measurement"},
       {plan_with("", kMeasure + "oders = 5\n"), "harmonics has no option 'oders'; did you mean 'orders'"},
       {plan_with("", kMeasure + "orders = 5.5\n"), "'5.5' is no whole number"},
-      {plan_with("", "[[measure]]\nwith = \"takes\"\n"), "takes is not measured of a cell"},
       {plan_with(chain, kMeasure), "p.toml:1:12: {drive} has no row"},
       {plan_with(chain, "[rows]\ndrive = [0]\ndrvie = [1]\n" + kMeasure), "row 'drvie': nothing uses it"},
       {plan_with(chain, "[rows]\ndrive = []\n" + kMeasure), "is no list of values"},
@@ -88,7 +74,7 @@ TEST(Plans, EveryErrorHasItsPlaceAndTheNearestName) {
       {"[play]\n[[play.part]]\nkind = \"tonne\"\n" + kMeasure, "tonne"},
   };
   for (const auto& [text, told] : cases)
-    EXPECT_HAS(message_of(ErrorCode::bad_input, [&, &of = text] { (void)plan_of(of); }), told);
+    EXPECT_HAS(message_of(ErrorCode::bad_input, [&, &of = text] { (void)plan_of(of); }), told) << text;
   std::string many = "through = [\"sim:tern?a={a}&b={b}&c={c}&d={d}&e={e}&f={f}&g={g}\"]\n",
               values = "[rows]\n";
   for (const char row : std::string("abcdefg")) values += std::string(1, row) + " = [0,1,2,3,4,5,6,7,8,9]\n";
@@ -117,7 +103,10 @@ TEST_P(Runs, AreMeasuredJudgedAndRemembered) {
   const auto cells = cells_of(plan());
   const auto results =
       run_cells(plan(), cells,
-                {.jobs = 2, .logbook = &logbook, .progress = [&](std::size_t, std::size_t) { ++calls; }});
+                {.jobs = 2, .logbook = &logbook, .progress = [&](std::size_t, std::size_t, std::size_t all) {
+                   EXPECT_EQ(all, 3u);
+                   ++calls;
+                 }});
   ASSERT_EQ(results.size(), 3u);
   EXPECT_GE(calls, 3u);
   double last = -200;
@@ -252,7 +241,8 @@ TEST(PlansRun, WhatIsMistypedIsFoundBeforeAnythingIsRun) {
   for (const auto& [unit, told] : {std::pair{"sim:tren", "did you mean"},
                                    {"sim:tern?drvie=3", "did you mean 'drive'"},
                                    {"sim:tern?drive=99", "drive"},
-                                   {"jack:x", "jack: is not a unit of a plan"}}) {
+                                   {"jack:x", "jack: says nothing of what to record"},
+                                   {"jack:x?from=a&form=b", "did you mean 'from'"}}) {
     const Plan plan = plan_of(plan_with(std::string("through = [\"") + unit + "\"]\n", kMeasure));
     EXPECT_HAS(message_of(ErrorCode::bad_argument, [&] { (void)run_cells(plan, cells_of(plan), {}); }), told);
   }
@@ -264,13 +254,35 @@ TEST(PlansRun, NothingBetweenIsMeasuredAsWell) {
   const auto results = run_cells(plan, cells_of(plan), {.captures = folder.file("captures")});
   for (const CellResult& result : results) {
     ASSERT_EQ(result.state, CellResult::State::measured) << result.reason;
-    EXPECT_EQ(result.sheets[0].capture.sample_rate_hz, result.cell.rate_hz);
+    EXPECT_EQ(result.sheets[0].capture.sample_rate_hz, result.run.cell.rate_hz);
     EXPECT_LT(*find_reading(result.sheets[0], "thd_db", 0)->value, -120);
   }
   EXPECT_TRUE(std::filesystem::exists(folder.file("captures/rate-96000.wav")));
 }
 
 // Killed at any moment, the next run goes on: nothing is lost or there twice.
+TEST_P(Runs, ManyMayMakeTheStoreAtOnce) {
+  std::vector<pid_t> children;
+  for (int i = 0; i < 8; ++i) {
+    children.push_back(fork());
+    if (children.back() != 0) continue;
+    try {
+      Logbook logbook(url(), Logbook::Access::keep);
+      keep(logbook, noise_sheet_of("x" + std::to_string(i), {-90}), "l" + std::to_string(i));
+    } catch (const std::exception& error) {
+      std::fprintf(stderr, "%s\n", error.what());
+      _exit(1);
+    }
+    _exit(0);
+  }
+  for (const pid_t child : children) {
+    int status = 0;
+    waitpid(child, &status, 0);
+    EXPECT_EQ(status, 0);
+  }
+  EXPECT_EQ(open().count({}), 8);
+}
+
 TEST_P(Runs, AKilledRunGoesOn) {
   { Logbook logbook = open(); }
   const auto cells = cells_of(plan());

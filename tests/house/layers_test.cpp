@@ -29,8 +29,8 @@ const std::map<std::string, std::set<std::string>> kMayUse = {
      {"audio", "stimulus", "intake", "sheet", "measure", "file", "path", "soci/", "toml++/", "nlohmann/",
       "fcntl.h", "poll.h", "signal.h", "sys/", "unistd.h"}},
     {"path",
-     {"audio", "version.hpp", "lilv/", "lv2/", "ladspa.h", "jack/", "dlfcn.h", "fcntl.h", "linux/", "poll.h",
-      "signal.h", "sys/", "unistd.h"}},
+     {"audio", "version.hpp", "lilv/", "lv2/", "ladspa.h", "jack/", "dlfcn.h", "elf.h", "fcntl.h", "link.h",
+      "linux/", "poll.h", "pthread.h", "semaphore.h", "signal.h", "sys/", "unistd.h"}},
     {"present", {"audio", "sheet", "fcntl.h", "signal.h", "spawn.h", "unistd.h", "sys/"}},
 };
 

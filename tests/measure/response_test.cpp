@@ -3,6 +3,7 @@
 
 #include "measure/judged.hpp"
 #include "measure/responses.hpp"
+#include "wavicon/measure/measurement_list.hpp"
 
 namespace wavicon {
 namespace {
@@ -314,6 +315,57 @@ TEST(Response, CrosstalkAndBalanceOfTwoChannels) {
       sheet_of(two(x, x), two(x, scaled(filtered(x, bell(3000, 2, 1, rate)), ratio_from_db(-0.5))));
   EXPECT_NEAR(*find_reading(balance, "balance_max_db", {})->value, 1.5, 0.01);
   EXPECT_LT(*find_reading(balance, "balance_db", {})->value, 0.3);
+}
+
+// A channel that plays before and behind another one's sweep, as stimuli for interfaces do: what it plays
+// itself is no crosstalk, and where there is none noise makes a bound.
+TEST(Response, CrosstalkBetweenWhatTheChannelPlaysItself) {
+  Recipe recipe = parse_recipe(R"(channels = 2
+[[part]]
+kind = "tone"
+level_dbfs = -12
+silence_after_s = 0.2
+[[part]]
+kind = "sweep"
+name = "left"
+seconds = 3
+channels = [1]
+silence_after_s = 0.2
+[[part]]
+kind = "tone"
+level_dbfs = -6
+)",
+                               "both");
+  auto stimulus = std::make_shared<Stimulus>(recipe);
+  for (const double crosstalk_db : {-40.0, -75.0, -300.0}) {
+    Audio b(48000, 2, stimulus->frames());
+    std::vector<double> left(static_cast<std::size_t>(stimulus->frames())), right = left;
+    stimulus->render(0, 0, left);
+    stimulus->render(0, 1, right);
+    const double share = ratio_from_db(crosstalk_db), noise = ratio_from_db(-110);
+    for (std::size_t n = 0; n < left.size(); ++n) {
+      b.channel(0)[n] = static_cast<float>(left[n] + noise * random_triangular(1, 0, n));
+      b.channel(1)[n] = static_cast<float>(right[n] + share * left[n] + noise * random_triangular(1, 1, n));
+    }
+    const JudgedCapture capture = judge(b, SampleFormat::float64, {stimulus, std::nullopt});
+    EXPECT_TRUE(std::none_of(capture.findings().begin(), capture.findings().end(),
+                             [](const Finding& f) { return f.code == FindingCode::channels_swapped; }));
+    MeasureRequest request{.selection = {.part = "left"}};
+    request.reference = judge_stimulus(stimulus);
+    const auto measurement = find_measurement(measurements(), "response")->make();
+    const Sheet sheet = measured(*measurement, request, capture)[0];
+    EXPECT_NEAR(*find_reading(sheet, "gain_db", 0)->value, 0, 0.01);
+    for (const char* name : {"crosstalk_db", "crosstalk_max_db"}) {
+      const Reading& reading = *find_reading(sheet, name, 1);
+      if (crosstalk_db < -200) {
+        EXPECT_TRUE(reading.bound) << name << " " << *reading.value;
+        EXPECT_LT(*reading.value, -85);
+      } else {
+        ASSERT_TRUE(reading.uncertainty) << name << " " << crosstalk_db;
+        EXPECT_NEAR(*reading.value, crosstalk_db, std::max(0.05, 2 * *reading.uncertainty)) << name;
+      }
+    }
+  }
 }
 
 TEST(Response, BellsAreReadWithCentreGainAndQ) {

@@ -116,6 +116,11 @@ class WAVICON_EXPORT Unit {
 
   /// Sample rate that the unit hands on with its output when it is another one than it was given; 0 for none.
   [[nodiscard]] virtual double claimed_rate_hz() const noexcept { return 0; }
+
+  /// Saves what the unit would save in a session, and starts it anew from that, as prepare() did; prepare()
+  /// first. @return false: there is nothing that it could save. @throws Error unit_failed when it does not
+  /// come back.
+  [[nodiscard]] virtual bool restart_from_own_state() { return false; }
 };
 
 /// Where to look for units.

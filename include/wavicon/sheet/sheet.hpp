@@ -100,11 +100,12 @@ struct SheetContext {
   std::string recipe;              ///< its text
   std::vector<std::string> chain;  ///< as CaptureInfo has it
   std::string machine;             ///< its name; empty unless that was asked for
+  double took_s = 0;               ///< of a plan's cell: seconds that it took; 0: not known
 };
 
 /// Raised with every change by which the same capture gives another figure: what was measured by different
 /// ones is not quite comparable ("Changed results" in CHANGELOG.md says where).
-inline constexpr int kArithmetic = 1;
+inline constexpr int kArithmetic = 2;
 
 /// All that one measurement says about one capture.
 struct Sheet {

@@ -18,7 +18,9 @@ using measure_detail::tidy_db;
 
 constexpr const char* kUncertainty = "magnitude uncertainty";
 constexpr double kFlatDb = 0.1;
-constexpr double kHiddenDb = 6;           // of uncertainty, from which a level is a bound
+constexpr double kHiddenDb = 6;  // of uncertainty, from which a level is a bound
+// The highest of some hundred places: noise alone reaches three times its own spread.
+constexpr double kHiddenMaxDb = 3;
 constexpr double kBoundBeyondDb = 6;      // of a sum that nearly cancels
 constexpr double kLeastUnderDb = 1;       // of a crossover, under the band
 constexpr std::int64_t kFewWindows = 16;  // fewer, and coherence is luck
@@ -54,23 +56,26 @@ void write_crosstalk(SheetBuilder& sheet, const ResponseResult& r, const Channel
                                  {"from_channel", static_cast<std::int64_t>(*c.crosstalk_from + 1)},
                                  {"sample_rate_hz", r.sample_rate_hz}};
   // What noise hides is a bound.
-  const auto add = [&](const char* name, double value, double hz, double uncertainty_db) {
+  const auto add = [&](const char* name, double value, double hz, double uncertainty_db, double most_db) {
     Conditions all = {{"at_hz", hz}};
     all.insert(all.end(), conditions.begin(), conditions.end());
-    const bool hidden = uncertainty_db > kHiddenDb;
+    const bool hidden = uncertainty_db > most_db;
     Reading& reading = sheet.add(
         name, channel, hidden ? value + db_from_ratio(1 + uncertainty_db / kDbOfAmplitudeShare) : value,
         std::move(all));
     reading.bound = hidden;
     if (!hidden) reading.uncertainty = uncertainty_db;
+    return fmt::format("{}{:.1f} dB", hidden ? "below " : "", *reading.value);
   };
-  add("crosstalk_db", c.gain_db, r.options.reference_hz, c.uncertainty.gain_db);
-  std::string text = fmt::format("crosstalk of channel {}, which A plays alone: {:.1f} dB at {:g} Hz",
-                                 *c.crosstalk_from + 1, c.gain_db, r.options.reference_hz);
+  std::string text =
+      fmt::format("crosstalk of channel {}, which A plays alone: {} at {:g} Hz", *c.crosstalk_from + 1,
+                  add("crosstalk_db", c.gain_db, r.options.reference_hz, c.uncertainty.gain_db, kHiddenDb),
+                  r.options.reference_hz);
   if (worst != nullptr) {
     const double db = db_from_ratio(std::max(1e-12, std::abs(worst->ratio)));
-    add("crosstalk_max_db", db, worst->hz, worst->uncertainty_db);
-    text += fmt::format(", at most {:.1f} dB at {:.0f} Hz", db, worst->hz);
+    text +=
+        fmt::format(", at most {} at {:.0f} Hz",
+                    add("crosstalk_max_db", db, worst->hz, worst->uncertainty_db, kHiddenMaxDb), worst->hz);
   }
   sheet.say(Severity::note, FindingCode::result, text, channel);
   sheet.draw(std::move(curve));
@@ -148,7 +153,7 @@ class ChannelWriter {
     std::string text = levels();
     text += edge(c_.lower, c_.uncertainty.lower, "lower", "lower_edge_hz") +
             edge(c_.upper, c_.uncertainty.upper, "upper", "upper_edge_hz") + bell() + shelf();
-    if (!c_.lower && !c_.upper && !c_.bell && !c_.shelf)
+    if (!c_.lower && !c_.upper && !c_.bell && !c_.shelf && !ripple_hidden())
       text += c_.ripple_db < kFlatDb
                   ? "; flat"
                   : fmt::format("; {:.2f} dB between highest and lowest in the band", c_.ripple_db);
@@ -168,6 +173,8 @@ class ChannelWriter {
     sheet_.add(name, channel_, value, std::move(more)).uncertainty = uncertainty;
   }
 
+  [[nodiscard]] bool ripple_hidden() const { return c_.uncertainty.ripple_db > kHiddenDb; }
+
   std::string levels() {
     const ResponseUncertainty& u = c_.uncertainty;
     add("gain_db", c_.gain_db, u.gain_db);
@@ -175,8 +182,14 @@ class ChannelWriter {
     if (!r_.options.sweep)
       add("loudness_change_lu", c_.loudness_lu, u.loudness_lu,
           {{"weighting", std::string("K, without gates")}});
-    add("ripple_db", c_.ripple_db, u.ripple_db,
-        {{"bandwidth_hz", std::vector<double>{r_.options.band_from_hz, r_.options.band_to_hz}}});
+    // Where noise hides the lowest place, nobody knows how low it is.
+    if (ripple_hidden())
+      say(Severity::warning, FindingCode::left_out,
+          "the ripple is not told: the lowest place of the band is hidden by noise or distortion; play the "
+          "sweep louder or longer");
+    else
+      add("ripple_db", c_.ripple_db, u.ripple_db,
+          {{"bandwidth_hz", std::vector<double>{r_.options.band_from_hz, r_.options.band_to_hz}}});
     return fmt::format("{:+.2f} dB at {:g} Hz, {:+.2f} dB overall", tidy_db(c_.gain_db),
                        r_.options.reference_hz, tidy_db(c_.broadband_db));
   }

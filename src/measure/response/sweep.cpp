@@ -29,9 +29,10 @@ constexpr double kJoinS = 0.2;
 constexpr double kMostBeforeS = 0.45, kNoiseGuardS = 0.01, kNoiseWindowS = 0.05, kLeastWindowS = 0.01;
 constexpr double kOfSecondOrder = 0.9;  // of the time by which its response comes early
 constexpr std::size_t kMostNoiseWindows = 8;
-constexpr double kWidenBelowHz = 150, kWiden = 1.2;  // a window holds few cycles there
-constexpr double kMethodDb = 0.001;                  // ε, the cuts, the reading between bins
-constexpr double kSweepEdge = 0.03;                  // of the sweep's ends that are left out, in frequency
+constexpr double kWidenBelowHz = 150, kWiden = 1.2;      // a window holds few cycles there
+constexpr double kMethodDb = 0.001;                      // ε, the cuts, the reading between bins
+constexpr double kOwnShare = 1e-5, kOwnMarginS = 0.005;  // what a channel plays beside another one's sweep
+constexpr double kSweepEdge = 0.03;  // of the sweep's ends that are left out, in frequency
 
 class SweepDivision {
  public:
@@ -46,7 +47,8 @@ class SweepDivision {
                tail = static_cast<std::int64_t>(kTailS * task_.rate);
     const std::int64_t first = task_.range.first - lead, frames = task_.range.frames() + lead + tail;
     double rest = 0;
-    const auto y = read_b(task_, of_b, first, frames, rest);
+    auto y = read_b(task_, of_b, first, frames, rest);
+    if (channel.crosstalk_from) leave_out_own(y, of_a, of_b, first, lead, tail);
     plan(fast_transform_length(static_cast<std::size_t>(frames + tail)));
     const ResponseCache::Impl::OfA& a = of_channel(of_a, first, frames, lead, tail);
     double energy = 0;
@@ -55,7 +57,8 @@ class SweepDivision {
       throw Error(ErrorCode::bad_input, "A or B holds NaN or infinity; 'wavicon health' names the place");
     if (!(a.energy > 0 && energy > 0)) return;
     if (!divide(a.spectrum, y)) return;
-    if (task_.options.alignment) require_answer_in_place(a.spectrum);
+    // Of crosstalk there may be none: noise makes a bound of it.
+    if (task_.options.alignment && !channel.crosstalk_from) require_answer_in_place(a.spectrum);
     auto circular = cache_.transform->invert(cache_.quotient);
     auto impulse = cut_impulse(circular, static_cast<std::size_t>(tail), rest);
     for (int round = 0; impulse && !a.beside.empty() && round < kRounds; ++round) {
@@ -123,6 +126,26 @@ class SweepDivision {
         clean[static_cast<std::size_t>(first + n)] -= others[static_cast<std::size_t>(n)];
     }
     return clean;
+  }
+
+  // What a channel plays itself before and behind another one's sweep is no crosstalk.
+  void leave_out_own(std::vector<double>& y, int of_a, int own, std::int64_t first, std::int64_t lead,
+                     std::int64_t tail) const {
+    if (own >= task_.a.channel_count()) return;
+    const auto frames = static_cast<std::int64_t>(y.size());
+    const auto swept = read_channel(task_.a, of_a, first, frames),
+               x = read_channel(task_.a, own, first, frames);
+    double top = 0;
+    for (const double v : swept) top = std::max(top, std::abs(v));
+    const auto plays = [&](double v) { return std::abs(v) > kOwnShare * top; };
+    const auto margin = static_cast<std::ptrdiff_t>(kOwnMarginS * task_.rate);
+    const auto last = std::find_if(x.rbegin() + (frames - lead), x.rend(), plays);
+    if (last != x.rend())
+      std::fill(y.begin(), y.begin() + std::min<std::ptrdiff_t>(lead, (x.rend() - last) + margin), 0.0);
+    const auto next = std::find_if(x.begin() + (frames - tail), x.end(), plays);
+    if (next != x.end())
+      std::fill(y.begin() + std::max<std::ptrdiff_t>(frames - tail, (next - x.begin()) - margin), y.end(),
+                0.0);
   }
 
   // Marks say nothing of what lies between them.
