@@ -7,6 +7,8 @@
 #include <thread>
 
 #include "commands.hpp"
+#include "program.hpp"
+#include "report.hpp"
 #include "stimulus_file.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/bench/run.hpp"
@@ -25,6 +27,7 @@ struct BenchCommand {
   std::string ready, only, enough, over, share, save, stimulus;
   std::string captures, junit, csv_file, sheet_file, plot_file, store, colour = "auto";
   std::vector<std::string> given, tags;
+  ReportOptions report;
   bool plans = false, list = false, again = false, json = false, quiet = false, plot_dark = false;
   int jobs = 0;
 };
@@ -137,6 +140,30 @@ void draw(const BenchCommand& command, const Plan& plan, const std::vector<CellR
   }
 }
 
+// A section for each measurement: its picture over a row, its matrix, what its sheets say.
+void report(const BenchCommand& command, const Plan& plan, const std::vector<CellResult>& results,
+            const std::vector<CellLimit>& limits, const Page& page) {
+  Report made{
+      .title = plan.name, .answer = page.answer, .commands = {command_line()}, .remarks = page.remarks};
+  for (const CellLimit& limit : limits) {
+    made.limits.push_back(limit.result);
+    made.limits.back().file = name_of(results[limit.cell]);
+  }
+  const auto pictures = bench_pictures(plan, results);
+  for (const PageTable& table : page.tables) {
+    if (table.rows.empty() || table.key == "not_kept") continue;
+    ReportSection section{.title = table.title.empty() ? table.key : table.title, .tables = {table}};
+    for (const BenchPicture& picture : pictures)
+      if (picture.key == table.key)
+        section.picture = ReportPicture{picture.drawn, picture.picture, picture.picture.style.title};
+    for (const CellResult& result : results)
+      for (const Sheet& sheet : result.sheets)
+        if (table.key.rfind(sheet.measurement, 0) == 0) section.sheets.push_back(sheet);
+    made.sections.push_back(std::move(section));
+  }
+  write_report(std::move(made), command.report);
+}
+
 int status_of(const std::vector<CellResult>& results, const std::vector<CellLimit>& limits) {
   for (const CellResult& result : results)
     if (result.state == CellResult::State::failed) return exit_status::unit_failed;
@@ -155,7 +182,8 @@ void check(const BenchCommand& command) {
   std::vector<fs::path> read;
   for (const std::string& given : command.given)
     if (fs::exists(given)) read.emplace_back(given);
-  for (const std::string& file : {command.junit, command.csv_file, command.sheet_file, command.plot_file})
+  for (const std::string& file :
+       {command.junit, command.csv_file, command.sheet_file, command.plot_file, command.report.file})
     if (!file.empty()) require_writable(file, read);
   const std::string ending = fs::path(command.plot_file).extension().string();
   if (!command.plot_file.empty() && ending != ".png" && ending != ".svg")
@@ -201,6 +229,7 @@ int run(const BenchCommand& command) {
     write_text_file(command.sheet_file, sheets_to_json(sheets));
   }
   if (!command.plot_file.empty()) draw(command, plan, results, page);
+  if (!command.report.file.empty()) report(command, plan, results, limits, page);
   if (!command.quiet && command.json)
     print(page_to_json(page));
   else if (!command.quiet)
@@ -230,6 +259,7 @@ void add_bench(CLI::App& app, Action& action) {
                   "draw each measurement over a row, .png or .svg; of several each beside it by its name");
   sub->add_option("--over", command->over, "ROW that --plot draws over (default: that with most numbers)");
   sub->add_flag("--dark", command->plot_dark, "draw on dark paper");
+  command->report.add_to(*sub, false);
   sub->add_option("--junit", command->junit, "write a test case for each cell and limit as JUnit's XML");
   sub->add_flag("--json", command->json, "print the matrices as JSON");
   sub->add_option("--csv", command->csv_file, "write the first table as CSV to a file");

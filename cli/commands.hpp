@@ -117,6 +117,7 @@ struct SheetOptions {
   std::string sheet_file;
   std::string csv_file;
   std::string plot_file;
+  std::string report_file;
   std::vector<double> plot_span, plot_range;  ///< of the axes
   std::string plot_size;
   bool plot_dark = false;
@@ -180,6 +181,7 @@ void add_explain(CLI::App& app, Action& action);
 void add_kit(CLI::App& app, Action& action);
 void add_logbook(CLI::App& app, Action& action);
 void add_bench(CLI::App& app, Action& action);
+void add_report(CLI::App& app, Action& action);
 void add_stand_in(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

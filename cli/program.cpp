@@ -59,10 +59,10 @@ struct Adder {
   const char* name;
   void (*add)(CLI::App&, Action&);
 };
-constexpr Adder kAdders[] = {{"make", add_make},      {"show", add_show},         {"units", add_units},
-                             {"feed", add_feed},      {"health", add_health},     {"explain", add_explain},
-                             {"kit", add_kit},        {"stand-in", add_stand_in}, {"bench", add_bench},
-                             {"logbook", add_logbook}};
+constexpr Adder kAdders[] = {{"make", add_make},       {"show", add_show},         {"units", add_units},
+                             {"feed", add_feed},       {"health", add_health},     {"explain", add_explain},
+                             {"kit", add_kit},         {"stand-in", add_stand_in}, {"bench", add_bench},
+                             {"logbook", add_logbook}, {"report", add_report}};
 
 std::vector<std::string> command_names() {
   std::vector<std::string> names;
@@ -94,7 +94,7 @@ constexpr const char* kFeed = "2. feed it through something";
 constexpr const char* kCheck = "3. check what came back";
 constexpr const char* kMeasure = "4. measure it";
 constexpr const char* kCompare = "5. compare it with what went in, or with another one";
-constexpr const char* kRemember = "6. remember it, and do all of it at once";
+constexpr const char* kRemember = "6. remember it, do all of it at once, and show it";
 constexpr const char* kRead = "7. read on";
 
 void group_commands(CLI::App& app) {
@@ -109,7 +109,7 @@ void group_commands(CLI::App& app) {
     const bool alone = m.input == MeasuredInput::capture || m.input == MeasuredInput::recording;
     put(alone ? kMeasure : kCompare, {m.name.c_str()});
   }
-  put(kRemember, {"logbook", "bench"});
+  put(kRemember, {"logbook", "bench", "report"});
   put(kRead, {"explain"});
 }
 
@@ -132,6 +132,8 @@ void require_command(int argc, char** argv) {
   (void)!::write(STDERR_FILENO, kLine.data(), kLine.size());
   ::_exit(exit_status::bad_input);
 }
+
+std::string running_command;
 
 int parse_and_run(int argc, char** argv) {
   CLI::App app("Feeds known signals through plugins, sessions and interfaces, and measures what came back.",
@@ -184,7 +186,18 @@ Failure current_failure() {
   }
 }
 
+const std::string& command_line() { return running_command; }
+
+std::string shell_word(const std::string& word) {
+  if (!word.empty() && word.find_first_of(" '\"?&*$()<>|;~#{}[]\\`!\n") == std::string::npos) return word;
+  std::string text = "'";
+  for (const char c : word) text += c == '\'' ? std::string("'\\''") : std::string(1, c);
+  return text + "'";
+}
+
 int run_program(int argc, char** argv) {
+  running_command = "wavicon";
+  for (int i = 1; i < argc; ++i) running_command += " " + shell_word(argv[i]);
   // A closed pipe and a file that may not grow are errors of the write, so that what is half written goes.
   std::signal(SIGPIPE, SIG_IGN);
   std::signal(SIGXFSZ, SIG_IGN);

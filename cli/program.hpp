@@ -9,6 +9,11 @@ namespace wavicon::cli {
 /// @return the exit status; everything that was thrown was told in a line on standard error.
 int run_program(int argc, char** argv);
 
+/// The command that runs, as a shell would take it.
+const std::string& command_line();
+/// A word as a shell would take it.
+std::string shell_word(const std::string& word);
+
 /// What went wrong, in our words, and the exit status for it.
 struct Failure {
   std::string line;

@@ -14,6 +14,8 @@
 #include <utility>
 
 #include "commands.hpp"
+#include "program.hpp"
+#include "report.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/audio/plain_text.hpp"
@@ -215,6 +217,7 @@ void SheetOptions::add_to(CLI::App& app, bool draws) {
   app.add_flag("--json", json, "print the sheet as JSON instead of the table");
   app.add_option("--sheet", sheet_file, "write the sheet as JSON to a file");
   app.add_option("--csv", csv_file, "write the readings as CSV to a file");
+  app.add_option("--report", report_file, "write a page to send: .html, .md or .pdf ('report' has more)");
   if (draws) {
     app.add_option("--plot", plot_file, "draw the picture, .png or .svg");
     app.add_option("--span", plot_span, "FROM TO of the picture's horizontal axis")
@@ -338,6 +341,17 @@ std::string table_of(const SheetOptions& options, const Delivery& delivery, cons
   return text;
 }
 
+void report_delivered(const SheetOptions& options, const Delivery& delivery,
+                      const std::vector<LimitResult>& limits) {
+  Report report{.limits = limits, .commands = {command_line()}};
+  if (!delivery.answer.empty()) report.answer.push_back({delivery.answer});
+  for (const std::string& line : delivery.comparison) report.answer.push_back({line});
+  report.sections.push_back(report_section(delivery.sheets));
+  ReportSection& section = report.sections.front();
+  if (section.picture && delivery.picture) section.picture->picture = *delivery.picture;
+  write_report(std::move(report), {.file = options.report_file});
+}
+
 // What was made safe for a terminal, with its colours.
 void print_drawn(const std::string& text, const TableStyle& style) {
   if (!style.colour)
@@ -350,7 +364,8 @@ void print_drawn(const std::string& text, const TableStyle& style) {
 
 void SheetOptions::check(const std::vector<std::string>& readings, const std::vector<std::string>& outputs,
                          const std::vector<std::string>& inputs) const {
-  std::vector<fs::path> read(captures.begin(), captures.end()), written{sheet_file, csv_file, plot_file};
+  std::vector<fs::path> read(captures.begin(), captures.end()),
+      written{sheet_file, csv_file, plot_file, report_file};
   for (const std::string& file : inputs)
     if (!file.empty()) read.emplace_back(file);
   written.insert(written.end(), outputs.begin(), outputs.end());
@@ -382,6 +397,7 @@ int deliver(const SheetOptions& options, const Delivery& delivery) {
   if (!options.sheet_file.empty()) write_text_file(options.sheet_file, sheets_to_json(sheets));
   if (!options.csv_file.empty()) write_text_file(options.csv_file, sheets_to_csv(sheets));
   if (!options.plot_file.empty() && delivery.picture) write_picture(options, delivery);
+  if (!options.report_file.empty()) report_delivered(options, delivery, results);
   if (options.json && !options.quiet) {
     print(sheets_to_json(sheets));
   } else if (!options.quiet) {

@@ -122,4 +122,30 @@ std::string file_name_problem(std::string_view name) {
   return "";
 }
 
+std::string xml_escaped(std::string_view from) {
+  std::string text;
+  for (const char c : printable(from)) {
+    switch (c) {
+      case '&':
+        text += "&amp;";
+        break;
+      case '<':
+        text += "&lt;";
+        break;
+      case '>':
+        text += "&gt;";
+        break;
+      case '"':
+        text += "&quot;";
+        break;
+      case '\'':
+        text += "&#39;";
+        break;
+      default:
+        text += c;
+    }
+  }
+  return text;
+}
+
 }  // namespace wavicon

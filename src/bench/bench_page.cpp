@@ -109,8 +109,7 @@ void add_matrix(const Plan& plan, const std::vector<CellResult>& results, const 
                                                 : examination_table(measure, results, readings));
     return;
   }
-  const std::string of_part = measure.part.empty() ? "" : "_" + measure.part;
-  PageTable table{.key = measure.name + of_part + (measure.against.empty() ? "" : "_against"),
+  PageTable table{.key = key_of(measure),
                   .title = plan.measures.size() > 1 || !measure.against.empty() ? title_of(measure) : "",
                   .columns = value_columns(plan, !measure.against.empty())};
   for (const std::string& reading : readings) table.columns.push_back({reading, reading, true});
@@ -155,9 +154,9 @@ PageTable warnings_of(const std::vector<CellResult>& results) {
 // What a measurement that answers for all of it says, or the one cell there is.
 Sentence said_by(const CellResult& result, const PlanMeasure& measure) {
   for (const Sheet& sheet : result.sheets)
-    if (sheet.measurement == measure.name)
+    if (is_of(sheet, measure))
       for (const Finding& finding : sheet.findings)
-        if (finding.code == FindingCode::result) return {measure.name + ": " + finding.text};
+        if (finding.code == FindingCode::result) return {title_of(measure) + ": " + finding.text};
   return {};
 }
 

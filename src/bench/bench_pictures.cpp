@@ -45,10 +45,12 @@ struct Point {
   const Reading* reading;
 };
 
+// "drive 9, tone 997".
 std::string name_without(const CellResult& result, const std::string& row) {
-  Cell rest = result.run.cell;
-  std::erase_if(rest.values, [&](const auto& value) { return value.first == row; });
-  return rest.values.empty() ? "" : name_of(rest);
+  std::string name;
+  for (const auto& [key, value] : result.run.cell.values)
+    if (key != row) name += fmt::format("{}{} {}", name.empty() ? "" : ", ", key, value);
+  return name;
 }
 
 Sheet sheet_named(const std::string& name, const PlanMeasure& measure) {
@@ -65,7 +67,8 @@ void sort_points(Curve& curve) {
   for (std::size_t i = 0; i < points.size(); ++i) std::tie(curve.x[i], curve.y[i]) = points[i];
 }
 
-BenchPicture over_a_row(const PlanRow& row, const PlanMeasure& measure, const std::vector<Point>& points) {
+BenchPicture over_a_row(const PlanRow& row, const PlanMeasure& measure, const std::vector<Point>& points,
+                        const std::vector<PlanLimit>& limits) {
   BenchPicture picture{.measurement = measure.name};
   const Reading& first = *points.front().reading;
   for (const Point& point : points) {
@@ -86,7 +89,10 @@ BenchPicture over_a_row(const PlanRow& row, const PlanMeasure& measure, const st
   for (Sheet& sheet : picture.drawn) sort_points(sheet.curves[0]);
   CurveStyle& style = picture.picture.style;
   style.names = {"value"};
-  style.points = true;
+  style.points = style.joined = true;
+  for (const PlanLimit& limit : limits)
+    if (limit.limit.name == first.name && limit.limit.past.empty() && limit.where.empty())
+      style.lines.push_back({limit.limit.value, limit.limit.text});
   style.x_title = row.name;
   style.y_title = words_of(first) + (first.unit.empty() ? "" : " (" + first.unit + ")");
   style.title = fmt::format("{} over {}", words_of(first), row.name);
@@ -128,7 +134,8 @@ std::vector<BenchPicture> bench_pictures(const Plan& plan, const std::vector<Cel
             points.push_back({&result, reading});
       if (points.size() < 2) continue;
       const bool line = over != nullptr && measure.against != "all";
-      pictures.push_back(line ? over_a_row(*over, measure, points) : in_rows(measure, points));
+      pictures.push_back(line ? over_a_row(*over, measure, points, plan.limits) : in_rows(measure, points));
+      pictures.back().key = key_of(measure);
       break;  // the first that there is
     }
   }

@@ -9,29 +9,6 @@ namespace {
 
 bool has_sheets(const CellResult& result) { return result.state != CellResult::State::failed; }
 
-std::string escaped(const std::string& from) {
-  std::string text;
-  for (const char c : printable(from)) {
-    switch (c) {
-      case '&':
-        text += "&amp;";
-        break;
-      case '<':
-        text += "&lt;";
-        break;
-      case '>':
-        text += "&gt;";
-        break;
-      case '"':
-        text += "&quot;";
-        break;
-      default:
-        text += c;
-    }
-  }
-  return text;
-}
-
 std::string told(const LimitResult& result) {
   const std::string unit = result.unit.empty() ? "" : " " + result.unit;
   return fmt::format("{}{}: {}", result.limit,
@@ -47,32 +24,33 @@ std::string bench_junit(const Plan& plan, const std::vector<CellResult>& results
   std::size_t count = 0, failures = 0, errors = 0;
   for (const CellResult& result : results) {
     ++count;
-    cases += fmt::format("    <testcase classname=\"{}\" name=\"{}\" time=\"{:.3f}\"", escaped(plan.name),
-                         escaped(name_of(result)), result.seconds);
+    cases += fmt::format("    <testcase classname=\"{}\" name=\"{}\" time=\"{:.3f}\"", xml_escaped(plan.name),
+                         xml_escaped(name_of(result)), result.seconds);
     if (has_sheets(result)) {
       cases += "/>\n";
     } else {
       ++errors;
-      cases += fmt::format(">\n      <error message=\"{}\"/>\n    </testcase>\n", escaped(result.reason));
+      cases += fmt::format(">\n      <error message=\"{}\"/>\n    </testcase>\n", xml_escaped(result.reason));
     }
   }
   for (const CellLimit& limit : limits) {
     ++count;
     const LimitResult& result = limit.result;
-    cases += fmt::format("    <testcase classname=\"{}\" name=\"{}, {}{}\"", escaped(plan.name),
-                         escaped(name_of(results[limit.cell])), escaped(result.limit),
+    cases += fmt::format("    <testcase classname=\"{}\" name=\"{}, {}{}\"", xml_escaped(plan.name),
+                         xml_escaped(name_of(results[limit.cell])), xml_escaped(result.limit),
                          result.channel ? fmt::format(", channel {}", *result.channel + 1) : "");
     if (result.outcome == LimitResult::Outcome::kept) {
       cases += "/>\n";
     } else {
       ++failures;
-      cases += fmt::format(">\n      <failure message=\"{}\"/>\n    </testcase>\n", escaped(told(result)));
+      cases +=
+          fmt::format(">\n      <failure message=\"{}\"/>\n    </testcase>\n", xml_escaped(told(result)));
     }
   }
   return fmt::format(
       "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites>\n  <testsuite name=\"{}\" tests=\"{}\" "
       "failures=\"{}\" errors=\"{}\">\n{}  </testsuite>\n</testsuites>\n",
-      escaped(plan.name), count, failures, errors, cases);
+      xml_escaped(plan.name), count, failures, errors, cases);
 }
 
 }  // namespace wavicon

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cctype>
 #include <filesystem>
+#include <map>
 #include <sstream>
 
 #include "bench/plan_names.hpp"
@@ -68,12 +69,30 @@ struct Laddered {
   std::vector<std::pair<std::string, std::vector<std::string>>> rows;
 };
 
-// "tern" of sim:tern, "Overdrive" of a URI, "strip" of a bundle's folder.
-std::string short_name(const std::string& unit) {
+// "tern" of sim:tern, "Overdrive" of a URI, "strip" of a bundle's folder; of two segments "tube-mono".
+std::string short_name(const std::string& unit, bool two = false) {
   if (unit == kNothing) return unit;
   std::string name = parse_unit(unit).name;
   while (!name.empty() && name.back() == '/') name.pop_back();
-  return tame(name.substr(name.find_last_of("/#:") + 1));
+  auto at = name.find_last_of("/#:");
+  if (two && at != std::string::npos && at > 0) at = name.find_last_of("/#:", at - 1);
+  std::string text = tame(name.substr(at == std::string::npos ? 0 : at + 1));
+  std::replace_if(
+      text.begin(), text.end(), [](char c) { return c == '/' || c == '#' || c == ':'; }, '-');
+  return text;
+}
+
+// Whether units of different names end alike.
+bool end_alike(const std::vector<std::string>& given) {
+  std::map<std::string, std::string> names;
+  for (const std::string& one : given)
+    for (const std::string& unit : words_in(one)) {
+      if (unit == kNothing) continue;
+      const std::string whole = parse_unit(unit).name;
+      if (const auto [found, fresh] = names.emplace(short_name(unit), whole); found->second != whole)
+        return true;
+    }
+  return false;
 }
 
 Laddered laddered(const std::string& unit, std::size_t number, std::size_t count) {
@@ -154,13 +173,14 @@ Filling one_chain(const std::string& given) {
 Filling several_chains(const std::vector<std::string>& given) {
   Filling filling;
   filling.path = "through = [\"{unit}\"]";
+  const bool two = end_alike(given);
   std::vector<std::pair<std::string, std::string>> values;
   for (const std::string& one : given) {
     std::vector<std::pair<std::string, std::string>> made = {{"", ""}};  // names and chains so far
     for (const std::string& unit : words_in(one)) {
       const Laddered ladder = laddered(unit, 0, 1);
-      join_name(filling, short_name(unit));
-      std::vector<std::pair<std::string, std::string>> units = {{short_name(unit), ladder.unit}};
+      join_name(filling, short_name(unit, two));
+      std::vector<std::pair<std::string, std::string>> units = {{short_name(unit, two), ladder.unit}};
       for (const auto& [row, list] : ladder.rows) {
         std::vector<std::pair<std::string, std::string>> longer;
         for (const auto& [name, text] : units)

@@ -44,6 +44,15 @@ bool is_of(const CellResult& result, const PlanMeasure& measure) {
                      [&](const PlanMeasure& one) { return is_alike(one, measure); });
 }
 
+bool is_of(const Sheet& sheet, const PlanMeasure& measure) {
+  return sheet.measurement == measure.name && is_of_part(sheet, measure);
+}
+
+std::string key_of(const PlanMeasure& measure) {
+  return measure.name + (measure.part.empty() ? "" : "_" + measure.part) +
+         (measure.against.empty() ? "" : "_against");
+}
+
 std::string title_of(const PlanMeasure& measure) {
   std::string title = measure.name;
   if (!measure.part.empty()) title += " of the part " + measure.part;
@@ -54,7 +63,7 @@ std::string title_of(const PlanMeasure& measure) {
 const Reading* deciding(const CellResult& result, const PlanMeasure& measure, const std::string& name) {
   const Reading* worst = nullptr;
   for (const Sheet& sheet : result.sheets) {
-    if (sheet.measurement != measure.name || !is_of_part(sheet, measure)) continue;
+    if (!is_of(sheet, measure)) continue;
     for (const Reading& reading : sheet.readings) {
       if (reading.name != name || (!reading.value && reading.text.empty())) continue;
       const Better better = reading.entry == nullptr ? Better::neither : reading.entry->better;

@@ -307,9 +307,10 @@ std::string drawn_script(const std::vector<Drawn>& drawn, const std::vector<Shee
     script += data_block(fmt::format("curve{}", i), points_of(*drawn[i].curve, style, extent));
     const std::string dashes = pens[i].dashes == "solid" ? "dt solid" : "dt " + pens[i].dashes;
     plot += fmt::format("{}$curve{} using 1:2 with {} lc rgb '{}' lw {} {} notitle", i == 0 ? "" : ", ", i,
-                        style.points  ? "points pt 7 ps 1"
-                        : style.steps ? (drawn.size() == 1 ? "boxes fs solid 0.6 noborder" : "histeps")
-                                      : "lines",
+                        style.joined   ? "linespoints pt 7 ps 1.2"
+                        : style.points ? "points pt 7 ps 1"
+                        : style.steps  ? (drawn.size() == 1 ? "boxes fs solid 0.6 noborder" : "histeps")
+                                       : "lines",
                         pens[i].colour, drawn[i].strong ? 1.8 : 1.1, dashes);
   }
   for (const PlotLine& line : style.lines) extent.lowest = std::min(extent.lowest, line.y);

@@ -146,7 +146,7 @@ TEST(Compared, PicturesGoOverTheRowOfNumbersOrStandInRows) {
   const auto pictures = bench_pictures(plan, results);
   ASSERT_EQ(pictures.size(), 1u);
   ASSERT_EQ(pictures[0].drawn.size(), 2u);
-  EXPECT_EQ(pictures[0].drawn[0].capture.file, "also=plain");
+  EXPECT_EQ(pictures[0].drawn[0].capture.file, "also plain");
   const Curve& line = pictures[0].drawn[0].curves[0];
   EXPECT_EQ(line.x, (std::vector<double>{-12, -6, 0}));
   for (std::size_t i = 0; i < 3; ++i) EXPECT_NEAR(line.y[i], -15.01 + line.x[i], 0.01);

@@ -15,15 +15,17 @@ class ExamplesOfHelp : public Program {
  protected:
   // The files of the demo that the examples use; shorter ones where that says the same.
   void SetUp() override {
-    std::filesystem::create_directory(folder_.path() / "demo-output");
+    std::filesystem::create_directories(folder_.path() / "demo-output" / "tern-times");
     std::filesystem::copy(std::string(WAVICON_SOURCE_DIR) + "/data", folder_.path() / "data");
     for (const char* call :
          {"make --recipe ../data/booth-2-morning.toml --rates 48000 -o .",
           "make tone --frequency 997 --level -20 --seconds 2 -o tone.wav",
           "feed booth-2-morning-48000.wav --through 'sim:tern?drive=12' -o morning-good.wav",
           "make sweep --from 18 --to 22000 --seconds 2 --level -1 -o sweep.wav",
-          "feed sweep.wav --through 'sim:tern?drive=18&oversampling=1' -o tern-1-times.wav",
-          "feed sweep.wav --through 'sim:tern?drive=18&oversampling=4' -o tern-4-times.wav",
+          "feed sweep.wav --through 'sim:tern?drive=18&oversampling=1' -o tern-times/oversampling-1.wav",
+          "feed sweep.wav --through 'sim:tern?drive=18&oversampling=4' -o tern-times/oversampling-4.wav",
+          "feed tone.wav --through 'sim:tern?drive=24' -o tern-drive-24.wav",
+          "harmonics tern-drive-24.wav --sheet tern-drive-24.json",
           "make staircase --frequencies 4999,9973,15013 --levels -1 --step 0.6 -o fold-steps.wav",
           "feed fold-steps.wav --through 'sim:tern?drive=18&oversampling=8' -o fold-8.wav",
           "make staircase --levels -60,-40,-20,-3 --step 0.5 -o steps.wav",

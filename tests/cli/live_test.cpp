@@ -122,6 +122,20 @@ TEST_F(Live, LatencyThroughHeronIsTrueOverBlockSizes) {
   if (measured == 0) GTEST_SKIP() << "the machine is too busy for a sound server";
 }
 
+// A plan plays and records like the command, one cell after the other, and never takes yesterday's figure.
+TEST_F(Live, APlanRunsThroughTheServer) {
+  if (!serve(1024, "heron?delay=261.4&reports=200&noise=-110")) GTEST_SKIP() << "no server can run here";
+  for (int time = 0; time < 2; ++time) {
+    const Ran ran = wavicon("bench --plan latency " + through() + " --only block=64 --jobs 2 --json");
+    if (ran.status == 4 && ran.out.find("lost the beat") != std::string::npos)
+      GTEST_SKIP() << "the machine is too busy for a server";
+    ASSERT_EQ(ran.status, 0) << ran.out << ran.err;
+    const json page = json::parse(ran.out);
+    EXPECT_NEAR(page["latency"][0]["latency_samples"]["value"].get<double>(), 261.4 + 1024, 0.01);
+    EXPECT_EQ(ran.out.find("known from before"), std::string::npos);
+  }
+}
+
 TEST_F(Live, WhatIsWrongWithAServerIsOneLine) {
   good("make tone --frequency 997 --level -20 --seconds 3 -o t.wav --quiet");
   EXPECT_HAS(bad(4, "feed t.wav --through " + through() + " -o c.wav"), "there is no JACK server");

@@ -27,6 +27,9 @@ inline constexpr std::size_t kLongestNameBytes = 180;
 /// UTF-8 of the same text: what is none becomes U+FFFD.
 [[nodiscard]] WAVICON_EXPORT std::string as_utf8(std::string_view text);
 
+/// Printable text in which nothing is markup: of XML and HTML, inside elements and inside quotes.
+[[nodiscard]] WAVICON_EXPORT std::string xml_escaped(std::string_view text);
+
 /// What keeps a name from naming a file, as the end of a sentence; empty when nothing does. A name holds
 /// letters (of any script), digits, '.', '_', '-' and spaces, does not begin with '.', '-' or a space, does
 /// not end with '.' or a space, and has at most kLongestNameBytes.

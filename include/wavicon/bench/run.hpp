@@ -104,6 +104,7 @@ struct EnoughValue {
 /// the others, or in rows where there are no numbers.
 struct BenchPicture {
   std::string measurement;
+  std::string key;  ///< of its table on the page
   std::vector<Sheet> drawn;
   Picture picture;
 };

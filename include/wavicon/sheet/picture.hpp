@@ -37,6 +37,7 @@ struct CurveStyle {
   double lowest_x = 20;
   bool steps = false;        ///< bars, as of a histogram
   bool points = false;       ///< single values; the axis shows all of them
+  bool joined = false;       ///< points: with lines from one to the next
   double shown_range = 140;  ///< at most so far below the highest value
   std::vector<PlotMark> marks;
   bool lines_on_top = false;  ///< marks are of lines: where the curve is highest close by

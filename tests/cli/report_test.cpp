@@ -1,0 +1,172 @@
+// SPDX-License-Identifier: MIT
+// Pages to send, as a browser sees them. The browser and the checker are Debian's.
+
+#include <unistd.h>
+
+#include <regex>
+
+#include "program.hpp"
+
+namespace wavicon {
+namespace {
+
+using namespace testing;
+
+class ReportCommand : public Program {
+ protected:
+  void SetUp() override {
+    good("make tone --frequency 997 --seconds 1 -o a.wav --quiet");
+    for (const char* drive : {"0", "12", "24"})
+      good(std::string("feed a.wav --through sim:tern?drive=") + drive + " -o drive-" + drive +
+           ".wav --quiet");
+    good("harmonics drive-0.wav drive-12.wav drive-24.wav --quiet --sheet three.json");
+    good("harmonics drive-12.wav --quiet --sheet one.json");
+  }
+  static bool has(const std::string& program) { return testing::run("command -v " + program).status == 0; }
+  // The browser over a page from the disk; a profile of its own, as any user.
+  Ran browse(const std::string& options, const std::string& page) const {
+    const std::string root = ::geteuid() == 0 ? "--no-sandbox " : "";
+    return testing::run("cd '" + folder_.path().string() +
+                        "' && timeout 60 chromium --headless --disable-gpu " + root +
+                        "--no-first-run --user-data-dir=profile " + options + " 'file://" + file(page) + "'");
+  }
+  void write(const std::string& name, const std::string& text) const { std::ofstream(file(name)) << text; }
+  static std::size_t count(const std::string& text, const std::string& part) {
+    std::size_t n = 0;
+    for (std::size_t at = text.find(part); at != std::string::npos; at = text.find(part, at + 1)) ++n;
+    return n;
+  }
+};
+
+TEST_F(ReportCommand, TheAnswerComesFirstAndTheEvidenceLast) {
+  good("report three.json -o page.html --title 'Tern at three drives' --by 'Booth 2' --limit 'thd_db<-40'");
+  const std::string page = read_text(file("page.html"));
+  EXPECT_LT(page.size(), 2'000'000u);
+  std::size_t before = 0;
+  for (const char* part :
+       {"<!DOCTYPE html>", "Tern at three drives</title>", "<h1>Tern at three drives</h1>", "Booth 2",
+        "class=\"answer\"", "kept: thd_db&lt;-40", "not kept: thd_db&lt;-40", "which harmonics does it add",
+        "<svg", "<table>", "What these figures mean", "How to repeat it", "wavicon harmonics drive-24.wav",
+        "Files, versions and digests"}) {
+    const auto at = page.find(part, before > 200 ? 200 : 0);
+    EXPECT_NE(at, std::string::npos) << part;
+    if (std::string(part).find("kept") == std::string::npos) {
+      EXPECT_GE(at, before) << part;
+      before = at;
+    }
+  }
+  // Nothing is loaded from elsewhere.
+  EXPECT_FALSE(std::regex_search(page, std::regex("(src|href)=[\"']https?:")));
+  EXPECT_EQ(page.find("@import"), std::string::npos);
+  // One of one sheet is named by itself, and of the logbook by words.
+  good("harmonics drive-12.wav --quiet --report own.html --keep --as 'Tern, warm'");
+  EXPECT_HAS(read_text(file("own.html")), "harmonics of drive-12.wav");
+  EXPECT_HAS(read_text(file("own.html")), "<ul class=\"cards\"><li><b>");
+  good("report warm --from-logbook -o kept.html");
+  EXPECT_HAS(read_text(file("kept.html")), "harmonics of drive-12.wav");
+  good("report three.json -o page.md");
+  EXPECT_HAS(read_text(file("page.md")), "![harmonics: ");
+  EXPECT_TRUE(std::filesystem::exists(file("page-1.png")));
+}
+
+TEST_F(ReportCommand, WhatIsBrokenIsNamedAndTheRestGoesOn) {
+  std::string text = read_text(file("one.json"));
+  write("broken.json", text.replace(text.find("\"readings\""), 10, "\"raedings\""));
+  const Ran ran = wavicon("report three.json broken.json -o page.html");
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_HAS(ran.err, "left out: broken.json");
+  EXPECT_HAS(read_text(file("page.html")), "left out: broken.json");
+  EXPECT_HAS(bad(3, "report broken.json -o none.html --quiet"), "broken.json");
+  EXPECT_HAS(bad(2, "report -o none.html"), "of what?");
+  EXPECT_HAS(bad(2, "report one.json -o page.txt"), ".html, .md or .pdf");
+  EXPECT_HAS(bad(2, "report one.json -o none.html --limit 'noise_dbfs<0'"), "no sheet gives that reading");
+  EXPECT_HAS(bad(2, "report one.json -o /nowhere/page.html"), "/nowhere");
+  write("t.html", "<html>{{content}}{{colour}}</html>");
+  EXPECT_HAS(bad(2, "report one.json -o none.html --template t.html"), "no mark '{{colour}}'");
+  write("t.html", "<html>{{title}}</html>");
+  EXPECT_HAS(bad(2, "report one.json -o none.html --template t.html"), "{{content}} is not in it");
+  write("t.html", "<!DOCTYPE html><title>{{title}}</title><main>{{content}}</main>");
+  good("report one.json -o own.html --template t.html --title 'A & B'");
+  EXPECT_HAS(read_text(file("own.html")), "<!DOCTYPE html><title>A &amp; B</title><main><section>");
+}
+
+// Names, notes and titles that try to run something are text.
+TEST_F(ReportCommand, HostileNamesAreInert) {
+  const std::string evil = "<img src=x onerror=alert(1)>\"'><script>document.title='owned'</script>";
+  json sheets = json::parse(read_text(file("one.json")));
+  json& sheet = sheets.is_array() ? sheets[0] : sheets;
+  sheet["capture"]["file"] = evil;
+  for (json& finding : sheet["findings"]) finding["text"] = evil;
+  write("evil.json", sheets.dump());
+  write("note.md", "**bold** " + evil + " [link](javascript:alert(1))");
+  write("title.txt", evil);
+  good("report evil.json -o evil.html --note note.md --title \"$(cat title.txt)\" --by \"$(cat title.txt)\"");
+  const std::string page = read_text(file("evil.html"));
+  EXPECT_EQ(page.find("<img src=x"), std::string::npos);
+  EXPECT_EQ(page.find("<script>document"), std::string::npos);
+  EXPECT_EQ(page.find("javascript:"), std::string::npos);
+  EXPECT_HAS(page, "<strong>bold</strong>");
+  if (!has("chromium")) GTEST_SKIP() << "the package chromium is not installed";
+  const std::string dom = browse("--dump-dom", "evil.html").out;
+  EXPECT_EQ(dom.find("<title>owned"), std::string::npos);
+  EXPECT_HAS(dom, "How to repeat it");
+}
+
+TEST_F(ReportCommand, IsWholeInABrowser) {
+  if (!has("chromium")) GTEST_SKIP() << "the package chromium is not installed";
+  good("report three.json -o page.html --limit 'thd_db<-40'");
+  const Ran seen = browse("--enable-logging=stderr --log-net-log=net.json --dump-dom", "page.html");
+  EXPECT_EQ(count(seen.out, "<svg"), 2u);  // for light and for dark
+  EXPECT_GE(count(seen.out, "<table"), 2u);
+  EXPECT_EQ(seen.err.find("CONSOLE"), std::string::npos) << seen.err.substr(0, 2000);
+  // Requests that the page itself made: none but of its own file.
+  const std::string net = read_text(file("net.json"));
+  EXPECT_EQ(net.find("\"initiator\":\"file://"), std::string::npos);
+  // Narrow and wide: no sideways scrolling. The page tells it to the frame around it.
+  std::string inner = read_text(file("page.html"));
+  inner.insert(inner.find("</body>"),
+               "<script>parent.postMessage(document.documentElement.scrollWidth,'*')</script>");
+  std::string attribute;
+  for (const char c : inner)
+    attribute += c == '"' ? std::string("&quot;") : c == '&' ? "&amp;" : std::string(1, c);
+  for (const int width : {375, 1280}) {
+    write("frame.html",
+          "<!DOCTYPE html><body><iframe width=\"" + std::to_string(width) + "\" height=\"800\" srcdoc=\"" +
+              attribute +
+              "\"></iframe><script>addEventListener('message',function(e){document.body.dataset."
+              "wide=e.data})</script></body>");
+    const std::string dom =
+        browse("--window-size=1400,900 --virtual-time-budget=5000 --dump-dom", "frame.html").out;
+    std::smatch found;
+    ASSERT_TRUE(std::regex_search(dom, found, std::regex("data-wide=\"(\\d+)\""))) << dom.substr(0, 300);
+    EXPECT_LE(std::stoi(found[1]), width);
+  }
+  // On paper all of it is there, what is folded away as well.
+  good("report three.json -o page.pdf");
+  EXPECT_FALSE(std::filesystem::exists(file("page.pdf.html")));
+  if (has("pdftotext")) {
+    const std::string text = testing::run("pdftotext -layout '" + file("page.pdf") + "' -").out;
+    EXPECT_HAS(text, "What these figures mean");
+    EXPECT_HAS(text, "RMS level of what is in the band");
+    EXPECT_HAS(text, "Files, versions and digests");
+  }
+}
+
+TEST_F(ReportCommand, IsValid) {
+  if (!has("tidy")) GTEST_SKIP() << "the package tidy is not installed";
+  good("report three.json -o page.html --limit 'thd_db<-40'");
+  const Ran checked = testing::run("tidy -q -e --drop-empty-elements no '" + file("page.html") + "'");
+  EXPECT_EQ(checked.status, 0) << checked.err;
+}
+
+TEST_F(ReportCommand, OfAWholePlan) {
+  good("bench --plan oversampling 'sim:tern?drive=18&oversampling=1,8' --report page.html || [ $? = 1 ]");
+  const std::string page = read_text(file("page.html"));
+  EXPECT_HAS(page, "oversampling-tern: oversampling 8 is the first that keeps worst_alias_dbc&lt;-80");
+  EXPECT_HAS(page, "class=\"bar\"");
+  EXPECT_HAS(page, "<svg");
+  EXPECT_HAS(page, "bench --plan oversampling");
+}
+
+}  // namespace
+}  // namespace wavicon
