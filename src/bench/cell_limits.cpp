@@ -2,11 +2,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
-#include <cstdlib>
 #include <map>
 
 #include "bench/cell_tags.hpp"
+#include "bench/history_parts.hpp"
 #include "bench/plan_names.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
@@ -29,15 +28,10 @@ bool holds(const Values& wanted, const Cell& cell) {
 }
 
 // What is added in "other+0.1".
-double added_to_other(const Limit& limit) {
-  std::string text = limit.past.substr(std::string(kOther).size());
-  text.erase(std::remove(text.begin(), text.end(), ' '), text.end());
-  char* end = nullptr;
-  const double value = std::strtod(text.c_str(), &end);
-  if (text.empty()) return 0;
-  if (*end != '\0' || !std::isfinite(value))
-    throw Error(ErrorCode::bad_input, fmt::format("limit '{}': '{}' is no number", limit.text, text));
-  return value;
+Added added_to_other(const Limit& limit) {
+  const std::string text = limit.past.substr(std::string(kOther).size());
+  if (const auto added = parse_added(text)) return *added;
+  throw Error(ErrorCode::bad_input, fmt::format("limit '{}': '{}' is no number, nor +u", limit.text, text));
 }
 
 bool gives(const CellResult& result, const std::string& reading) {
@@ -128,7 +122,7 @@ class Limits {
       for (const Reading& candidate : one.readings)
         if (one.measurement == sheet.measurement && candidate.name == reading.name &&
             candidate.channel == reading.channel && candidate.value)
-          return {*candidate.value + added_to_other(own),
+          return {*candidate.value + added_to(added_to_other(own), candidate, reading),
                   fmt::format("{}{:.6g}{}{} at {}", candidate.bound ? "< " : "", *candidate.value,
                               candidate.unit.empty() ? "" : " ", candidate.unit, name_of(wanted))};
     throw fail("gives no such figure");

@@ -3,6 +3,7 @@
 // What ranks, trends and comparisons share. Internal to `bench`.
 
 #include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -18,6 +19,15 @@ namespace wavicon::bench_detail {
 [[nodiscard]] std::string words_of(const Reading& reading);
 /// By how much two figures may differ and be the same, k = 2: sqrt(u₁² + u₂²).
 [[nodiscard]] double both(const Reading& a, const Reading& b);
+/// What a limit adds to a figure: "+0.3", or "+u" for as much as both may differ and be the same.
+struct Added {
+  double number = 0;
+  double uncertainties = 0;  ///< times both()
+};
+/// None for another text; an empty one adds nothing.
+[[nodiscard]] std::optional<Added> parse_added(std::string text);
+[[nodiscard]] double added_to(const Added& added, const Reading& kept, const Reading& own);
+
 /// What one figure is more than another: levels differ by decibels, loudness by LU.
 [[nodiscard]] FigureChange change_between(const Reading& from, const Reading& to);
 /// How much worse a is than b; below 0: better. 0 where neither is.

@@ -18,7 +18,7 @@ using namespace bench_detail;
 
 struct Named {
   std::string word;
-  double added = 0;
+  Added added;
 };
 
 bool is_word(const std::string& text) { return text == "last" || text == "first" || text == "best"; }
@@ -31,17 +31,31 @@ Named parse(const std::string& text, const std::vector<std::string>& labels) {
   if (known(text)) return {text};
   const auto sign = text.find_last_of("+-");
   if (sign == std::string::npos || sign == 0) return {text};
-  std::string number = text.substr(sign);
-  number.erase(std::remove(number.begin(), number.end(), ' '), number.end());
-  char* end = nullptr;
-  const double added = std::strtod(number.c_str(), &end);
   std::string word = text.substr(0, sign);
   while (!word.empty() && word.back() == ' ') word.pop_back();
-  if (*end != '\0' || !std::isfinite(added)) return {text};
-  return {word, added};
+  const auto added = parse_added(text.substr(sign));
+  return added ? Named{word, *added} : Named{text};
 }
 
 }  // namespace
+
+namespace bench_detail {
+
+std::optional<Added> parse_added(std::string text) {
+  text.erase(std::remove(text.begin(), text.end(), ' '), text.end());
+  if (text.empty()) return Added{};
+  if (text == "+u" || text == "-u") return Added{.uncertainties = text[0] == '+' ? 1.0 : -1.0};
+  char* end = nullptr;
+  const double number = std::strtod(text.c_str(), &end);
+  if (*end != '\0' || !std::isfinite(number)) return std::nullopt;
+  return Added{.number = number};
+}
+
+double added_to(const Added& added, const Reading& kept, const Reading& own) {
+  return added.number + added.uncertainties * both(kept, own);
+}
+
+}  // namespace bench_detail
 
 PastValue past_value(const Logbook& logbook, const EntryFilter& filter, const Limit& limit,
                      const Sheet& sheet, const Reading& reading) {
@@ -88,7 +102,7 @@ PastValue past_value(const Logbook& logbook, const EntryFilter& filter, const Li
           return worse_by(better, *a.reading.value, *b.reading.value) < 0;
         });
   }
-  return {*found->reading.value + named.added,
+  return {*found->reading.value + added_to(named.added, found->reading, reading),
           fmt::format("{}{:.6g}{}{} in entry {}, {}", found->reading.bound ? "< " : "", *found->reading.value,
                       reading.unit.empty() ? "" : " ", reading.unit, found->entry, day_text(found->made_s))};
 }

@@ -12,7 +12,7 @@
 namespace wavicon::bench_detail {
 
 // Rows that every plan may have: what they change is no setting of a unit.
-inline constexpr const char *kRate = "rate", *kBlock = "block";
+inline constexpr const char *kRate = "rate", *kBlock = "block", *kRepeat = "repeat";
 /// A unit that is left out.
 inline constexpr const char* kNothing = "nothing";
 /// In a limit: the same reading of another cell.

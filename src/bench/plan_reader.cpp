@@ -163,7 +163,7 @@ class PlanReader {
   }
 
   void read_row(const std::string& name, const toml::source_region& place, const toml::node& node) {
-    std::vector<std::string> used = {kRate, kBlock};
+    std::vector<std::string> used = {kRate, kBlock, kRepeat};
     for (const auto& [hole, where] : used_) used.push_back(hole);
     if (std::find(used.begin(), used.end(), name) == used.end())
       fail(place, fmt::format("row '{}': nothing uses it: write {{{}}} in 'through', 'play' or 'captures'{}",

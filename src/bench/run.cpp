@@ -9,6 +9,7 @@
 #include "bench/cell_pool.hpp"
 #include "bench/cell_tags.hpp"
 #include "bench/cell_work.hpp"
+#include "bench/plan_names.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/file/sheet_context.hpp"
@@ -45,6 +46,9 @@ class Identities {
       return fmt::format("\ncapture {}{}", of_file(plan_.folder / cell.capture), played(cell));
     std::string text = fmt::format("{}\n{:.17g} {}", played(cell), cell.rate_hz, cell.block_frames);
     for (const std::string& unit : chains_.of(cell)) text += "\n" + unit;
+    // The same once more is another one.
+    for (const auto& [row, value] : cell.values)
+      if (row == kRepeat) text += "\nrepeat " + value;
     return text;
   }
   [[nodiscard]] std::string played(const Cell& cell) {

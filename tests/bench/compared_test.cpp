@@ -87,6 +87,8 @@ TEST(Compared, LimitsLookAtAnotherCell) {
   EXPECT_EQ(outcomes("rms_dbfs<=other-5.99"), LimitResult::Outcome::kept);
   EXPECT_EQ(outcomes("rms_dbfs<=other - 6.01"), LimitResult::Outcome::broken);
   EXPECT_EQ(outcomes("rms_dbfs<other"), LimitResult::Outcome::kept);
+  EXPECT_EQ(outcomes("rms_dbfs<=other+u"), LimitResult::Outcome::kept);
+  EXPECT_EQ(outcomes("rms_dbfs>=other-u"), LimitResult::Outcome::broken);  // six decibels are no uncertainty
   EXPECT_HAS(message_of(ErrorCode::bad_input,
                         [] {
                           (void)gains(
@@ -102,6 +104,21 @@ TEST(Compared, LimitsLookAtAnotherCell) {
   ASSERT_EQ(limits.size(), 1u);
   EXPECT_EQ(limits[0].result.outcome, LimitResult::Outcome::undecided);
   EXPECT_HAS(limits[0].missing, "gain=0 is not among the cells of this run");
+}
+
+// By no more than its uncertainty: of noise that is drawn anew, not of noise that is louder.
+TEST(Compared, LimitsAllowForUncertainty) {
+  const Plan plan = plan_of(
+      "through = [\"sim:heron?noise={noise}&seed={seed}\"]\n[play]\n[[play.part]]\nkind = \"silence\"\nseconds = 4\n"
+      "[rows]\nnoise = [-100, -99]\nseed = [1, 2]\n[[measure]]\nwith = \"noise\"\n[[limit]]\nkeep = "
+      "\"noise_dbfs<=other+u\"\nother = \"noise=-100 seed=1\"\n");
+  const auto results = results_of(plan);
+  const auto limits = check_limits(plan, results);
+  ASSERT_EQ(limits.size(), 4u);
+  for (std::size_t i = 0; i < 4; ++i)
+    EXPECT_EQ(limits[i].result.outcome,
+              i < 2 ? LimitResult::Outcome::kept : LimitResult::Outcome::broken)
+        << i << " " << limits[i].result.past << " " << results[i].reason;
 }
 
 // -12 dBFS of peak are -15.01 dBFS of RMS.

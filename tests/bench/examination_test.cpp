@@ -119,6 +119,29 @@ TEST_F(Examined, LimitsAreCheckedOnIt) {
   EXPECT_EQ(limits[1].result.outcome, LimitResult::Outcome::broken);
 }
 
+// A plugin that is built anew while the plan runs: nobody knows which of the two was measured.
+TEST(Examinations, AUnitThatChangesMeanwhileIsTold) {
+  const TemporaryFolder folder;
+  const std::filesystem::path bundle = folder.path() / "own.lv2";
+  std::filesystem::copy(WAVICON_UNSOUND_BUNDLE, bundle, std::filesystem::copy_options::recursive);
+  const Plan plan =
+      plan_of(plan_with("through = [\"lv2:" + bundle.string() + ":unsound?fault={fault}\"]\n",
+                        "[rows]\nfault = [0, 7]\n" + kMeasure));
+  bool done_before = false;
+  const auto results = run_cells(
+      plan, cells_of(plan), {.progress = [&](std::size_t done, std::size_t, std::size_t) {
+        if (done == 1 && !done_before) {
+          done_before = true;
+          const std::string text = read_text(bundle / "unsound.so");
+          std::filesystem::remove(bundle / "unsound.so");
+          std::ofstream(bundle / "unsound.so", std::ios::binary) << text << "built anew";
+        }
+      }});
+  for (const CellResult& result : results) EXPECT_HAS(result.doubt, "was changed while the plan ran");
+  const Page page = bench_page(plan, results, {});
+  EXPECT_FALSE(page.remarks.empty());
+}
+
 TEST(Examinations, NeedSomethingBetween) {
   EXPECT_HAS(message_of(ErrorCode::bad_input,
                         [] { (void)plan_of(plan_with("", "[[measure]]\nwith = \"examination\"\n")); }),

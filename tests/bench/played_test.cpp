@@ -158,6 +158,15 @@ TEST_F(Files, ThatCameBackAreMeasuredAndCompared) {
       "captures came back already");
 }
 
+// The same once more is another cell.
+TEST(Played, RepeatsAreCellsOfTheirOwn) {
+  const Plan plan = plan_of(plan_with("", "[rows]\nrepeat = [1, 2, 3]\n" + std::string(kLevels)));
+  const auto results = results_of(plan);
+  ASSERT_EQ(results.size(), 3u);
+  EXPECT_NE(results[0].known_by, results[1].known_by);
+  EXPECT_EQ(value_of(results[0], "rms_dbfs"), value_of(results[2], "rms_dbfs"));
+}
+
 // Shares are the same on every machine: together they are all of it, once.
 TEST(Shares, TogetherAreAllOfIt) {
   const Plan plan = plan_of(plan_with("through = [\"sim:dunlin?gain={gain}\"]\n",
