@@ -81,7 +81,7 @@ std::string table_html(const PageTable& table) {
   if (!table.title.empty()) html += "<caption>" + xml_escaped(table.title) + "</caption>";
   html += "<thead><tr>";
   for (std::size_t c = 0; c < table.columns.size(); ++c)
-    html += fmt::format("<th scope=\"col\"{}>{}</th>", table.columns[c].right ? " class=\"right\"" : "",
+    html += fmt::format("<th scope=\"col\"{}>{}</th>", table.columns[c].right && c > 0 ? " class=\"right\"" : "",
                         xml_escaped(heading_of(table, c)));
   html += "</tr></thead><tbody>";
   for (std::size_t r = 0; r < table.rows.size(); ++r) {

@@ -96,18 +96,21 @@ std::string plain_sentence(const std::vector<PageCell>& sentence) {
 ColumnFigures column_figures(const PageTable& table, std::size_t column) {
   ColumnFigures figures;
   const Reading* first = nullptr;
-  double low = 0, high = 0;
+  double low = 0, high = 0, unsure = 0, shown = 0;
   std::size_t count = 0;
   for (const auto& row : table.rows) {
     const Reading* one = figure_in(row[column]);
     if (one == nullptr) continue;
     if (first == nullptr) first = one, low = high = *one->value;
     if (one->unit != first->unit) return {};
+    unsure = std::max(unsure, one->uncertainty.value_or(0));
+    if (one->entry != nullptr) shown = std::max(shown, 1.5 * std::pow(10.0, -one->entry->digits));
     low = std::min(low, *one->value);
     high = std::max(high, *one->value);
     ++count;
   }
-  if (count < 2 || !(high > low)) return {};
+  // What is the same within what is sure, or to the last digit that is shown, needs no bars.
+  if (count < 2 || !(high - low > std::max(unsure, shown))) return {};
   bool is_first = true;
   for (const auto& row : table.rows) {
     const Reading* one = figure_in(row[column]);

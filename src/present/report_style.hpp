@@ -37,10 +37,12 @@ th,td{padding:.25rem .7rem;border-bottom:1px solid var(--line);text-align:left;v
 th{font-weight:600}
 thead th{border-bottom:2px solid var(--line)}
 .right{text-align:right}
+td.right{white-space:nowrap}
 .change{display:block;color:var(--muted);font-size:.82rem}
 .bar{display:block;height:.3rem;margin:.15rem 0 0 auto;background:var(--bar)}
 figure{margin:1rem 0}
-figure svg{width:100%;height:auto;display:block}
+figure>div{overflow-x:auto}
+figure svg{width:100%;min-width:40rem;height:auto;display:block}
 figcaption{color:var(--muted);font-size:.9rem}
 .dark{display:none}
 @media (prefers-color-scheme:dark){.dark{display:block}.light{display:none}}
@@ -55,7 +57,7 @@ audio{width:100%;max-width:28rem}
 body{font-size:10.5pt}main{max-width:none;padding:0}
 .dark{display:none!important}.light{display:block!important}
 table,figure,tr,.cards li{break-inside:avoid}h2,h3{break-after:avoid}thead{display:table-header-group}
-.scroll{overflow:visible}table{font-size:8.5pt}th,td{padding:.15rem .35rem;overflow-wrap:anywhere}
+.scroll,figure>div{overflow:visible}figure svg{min-width:0}table{font-size:8.5pt}th,td{padding:.15rem .35rem;overflow-wrap:anywhere}
 details::details-content{content-visibility:visible;block-size:auto}
 audio{display:none}
 @page{margin:14mm}

@@ -3,6 +3,8 @@
 
 #include <unistd.h>
 
+#include <cmath>
+#include <map>
 #include <regex>
 
 #include "program.hpp"
@@ -157,6 +159,32 @@ TEST_F(ReportCommand, IsValid) {
   good("report three.json -o page.html --limit 'thd_db<-40'");
   const Ran checked = testing::run("tidy -q -e --drop-empty-elements no '" + file("page.html") + "'");
   EXPECT_EQ(checked.status, 0) << checked.err;
+}
+
+// Contrast of every ink on every paper, by the formula of WCAG 2: 4.5 for text.
+TEST_F(ReportCommand, CanBeReadInLightAndDark) {
+  good("report one.json -o page.html");
+  const std::string page = read_text(file("page.html"));
+  const auto luminance = [](const std::string& colour) {
+    double sum = 0;
+    const double weights[] = {0.2126, 0.7152, 0.0722};
+    for (std::size_t i = 0; i < 3; ++i) {
+      const double c = std::stoi(colour.substr(1 + 2 * i, 2), nullptr, 16) / 255.0;
+      sum += weights[i] * (c <= 0.04045 ? c / 12.92 : std::pow((c + 0.055) / 1.055, 2.4));
+    }
+    return sum;
+  };
+  const std::regex colour("--(paper|ink|muted|main|accent|card):(#[0-9a-f]{6})");
+  std::map<std::string, std::vector<std::string>> named;
+  for (auto at = std::sregex_iterator(page.begin(), page.end(), colour); at != std::sregex_iterator(); ++at)
+    named[(*at)[1]].push_back((*at)[2]);
+  ASSERT_GE(named["card"].size(), 2u);
+  for (std::size_t scheme = 0; scheme < 2; ++scheme)
+    for (const char* ink : {"ink", "muted", "main", "accent"})
+      for (const char* paper : {"paper", "card"}) {
+        const double a = luminance(named[ink].at(scheme)), b = luminance(named[paper].at(scheme));
+        EXPECT_GE((std::max(a, b) + 0.05) / (std::min(a, b) + 0.05), 4.5) << ink << " on " << paper << scheme;
+      }
 }
 
 TEST_F(ReportCommand, OfAWholePlan) {
