@@ -118,6 +118,8 @@ struct SheetOptions {
   std::string csv_file;
   std::string plot_file;
   std::string report_file;
+  bool listen = false;                        ///< sounds on the page
+  bool has_sounds = false;                    ///< the command makes audio on the way
   std::vector<double> plot_span, plot_range;  ///< of the axes
   std::string plot_size;
   bool plot_dark = false;
@@ -150,6 +152,7 @@ struct Delivery {
   std::vector<std::string> comparison;  ///< sentences under the table
   std::vector<std::string> headline;    ///< readings that tell captures apart at a glance
   std::vector<std::string> deciding;    ///< readings that answer for one capture; empty: its sentences do
+  std::vector<std::pair<std::string, std::string>> sounds;  ///< names and files, for a page
 };
 /// Prints and writes the sheets, checks the limits, and keeps the sheets where that is asked for.
 int deliver(const SheetOptions& options, const Delivery& delivery);

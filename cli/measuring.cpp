@@ -2,6 +2,7 @@
 // Every measurement as a command: options from its list of fields, captures through the gate, sheets to text.
 
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <chrono>
@@ -252,6 +253,55 @@ std::vector<std::string> checked_outputs(const Measuring& command, std::size_t c
   return files;
 }
 
+// What is made on the way to be listened to on a page, in a folder that goes again.
+class Listening {
+ public:
+  explicit Listening(Measuring& command) : command_(command) {
+    if (!command.sheet.listen) return;
+    std::string folder = (fs::temp_directory_path() / "wavicon-listen-XXXXXX").string();
+    if (::mkdtemp(folder.data()) == nullptr)
+      throw Error(ErrorCode::write_failed,
+                  "no folder for sounds can be made in " + fs::temp_directory_path().string());
+    folder_ = folder;
+    for (const ExtraOutput& output : command.descriptor->outputs)
+      if (std::string& file = command.outputs.at(output.name); file.empty())
+        file = (folder_ / (output.name + (output.several ? "" : ".wav"))).string();
+  }
+  Listening(const Listening&) = delete;
+  Listening& operator=(const Listening&) = delete;
+  ~Listening() {
+    std::error_code ignored;
+    if (!folder_.empty()) fs::remove_all(folder_, ignored);
+  }
+  // A, then what was made of B, what is left of both last.
+  [[nodiscard]] std::vector<std::pair<std::string, std::string>> sounds() const {
+    std::vector<std::pair<std::string, std::string>> list;
+    if (folder_.empty()) return list;
+    const auto& outputs = command_.descriptor->outputs;
+    if (command_.descriptor->input == MeasuredInput::against) {
+      const std::string& a = command_.sheet.captures.front();
+      list.emplace_back("A, " + fs::path(a).filename().string(), a);
+    }
+    for (auto output = outputs.rbegin(); output != outputs.rend(); ++output) {
+      const fs::path made = command_.outputs.at(output->name);
+      std::vector<fs::path> files;
+      if (fs::is_directory(made))
+        for (const auto& entry : fs::directory_iterator(made)) files.push_back(entry.path());
+      else if (fs::exists(made))
+        files.push_back(made);
+      std::sort(files.begin(), files.end());
+      for (const fs::path& file : files)
+        list.emplace_back(files.size() > 1 || output->several ? file.stem().string() : output->name,
+                          file.string());
+    }
+    return list;
+  }
+
+ private:
+  Measuring& command_;
+  fs::path folder_;
+};
+
 MeasureRequest request_of(const Measuring& command, std::size_t count) {
   MeasureRequest request;
   request.selection = {command.sheet.from_s, command.sheet.to_s, command.part};
@@ -416,6 +466,7 @@ int run(Measuring& command) {
   for (const auto& [name, row] : command.rows) inputs.insert(inputs.end(), row.begin(), row.end());
   command.sheet.check(reading_names(descriptor), checked_outputs(command, count), inputs);
   require_in_range(command.fields);
+  const Listening listening(command);
   // Outlives the captures that tell it how far they are read.
   Progress progress("measuring", command.sheet.quiet);
   MeasureRequest request = request_of(command, count);
@@ -438,6 +489,7 @@ int run(Measuring& command) {
     delivery.picture->answer = !delivery.answer.empty()       ? delivery.answer
                                : !delivery.comparison.empty() ? delivery.comparison.front()
                                                               : "";
+  delivery.sounds = listening.sounds();
   delivery.headline = descriptor.headline;
   delivery.deciding = descriptor.deciding;
   return deliver(command.sheet, delivery);
@@ -470,6 +522,7 @@ void add_measurement(CLI::App& app, const MeasurementDescriptor& descriptor, Act
                             descriptor.input == MeasuredInput::recording;
   command->sheet.against = descriptor.input == MeasuredInput::against;
   command->sheet.of_one_file = descriptor.of_one_file;
+  command->sheet.has_sounds = !descriptor.outputs.empty();
   command->sheet.add_to(*sub, !descriptor.pictures.empty());
   add_gate_options(*sub, *command);
   for (const OptionField& field : command->fields) add_field(*sub, field);

@@ -20,6 +20,7 @@
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/audio/plain_text.hpp"
 #include "wavicon/file/capture_file.hpp"
+#include "wavicon/file/excerpts.hpp"
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/file/sheet_file.hpp"
 #include "wavicon/measure/measurement_list.hpp"
@@ -218,6 +219,9 @@ void SheetOptions::add_to(CLI::App& app, bool draws) {
   app.add_option("--sheet", sheet_file, "write the sheet as JSON to a file");
   app.add_option("--csv", csv_file, "write the readings as CSV to a file");
   app.add_option("--report", report_file, "write a page to send: .html, .md or .pdf ('report' has more)");
+  if (has_sounds)
+    app.add_flag("--listen", listen,
+                 "put ten seconds of what was compared, and of what is left, on the page");
   if (draws) {
     app.add_option("--plot", plot_file, "draw the picture, .png or .svg");
     app.add_option("--span", plot_span, "FROM TO of the picture's horizontal axis")
@@ -349,6 +353,11 @@ void report_delivered(const SheetOptions& options, const Delivery& delivery,
   report.sections.push_back(report_section(delivery.sheets));
   ReportSection& section = report.sections.front();
   if (section.picture && delivery.picture) section.picture->picture = *delivery.picture;
+  for (const Excerpt& sound : excerpts({delivery.sounds.begin(), delivery.sounds.end()}))
+    section.sounds.push_back(
+        {fmt::format("{}, {:.1f} s from {:.1f} s on{}", sound.name, sound.seconds, sound.from_s,
+                     sound.louder_db > 0 ? fmt::format(", made {:.0f} dB louder", sound.louder_db) : ""),
+         "audio/flac", sound.flac});
   write_report(std::move(report), {.file = options.report_file});
 }
 
@@ -378,6 +387,8 @@ void SheetOptions::check(const std::vector<std::string>& readings, const std::ve
     require_known(parsed.back(), readings);
   }
   keep.check(parsed);
+  if (listen && report_file.empty())
+    throw Error(ErrorCode::bad_argument, "--listen is of the page: --report FILE writes it");
   if (plot_file.empty()) {
     if (plot_dark || !plot_size.empty() || !plot_span.empty() || !plot_range.empty())
       throw Error(ErrorCode::bad_argument,

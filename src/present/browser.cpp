@@ -26,6 +26,7 @@ void print_to_pdf(const std::filesystem::path& html, const std::filesystem::path
   std::vector<std::string> words = {"chromium",
                                     "--headless",
                                     "--disable-gpu",
+                                    "--disable-dev-shm-usage",
                                     "--no-first-run",
                                     "--no-pdf-header-footer",
                                     "--user-data-dir=" + profile.string(),

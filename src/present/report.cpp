@@ -81,8 +81,9 @@ std::string table_html(const PageTable& table) {
   if (!table.title.empty()) html += "<caption>" + xml_escaped(table.title) + "</caption>";
   html += "<thead><tr>";
   for (std::size_t c = 0; c < table.columns.size(); ++c)
-    html += fmt::format("<th scope=\"col\"{}>{}</th>", table.columns[c].right && c > 0 ? " class=\"right\"" : "",
-                        xml_escaped(heading_of(table, c)));
+    html +=
+        fmt::format("<th scope=\"col\"{}>{}</th>", table.columns[c].right && c > 0 ? " class=\"right\"" : "",
+                    xml_escaped(heading_of(table, c)));
   html += "</tr></thead><tbody>";
   for (std::size_t r = 0; r < table.rows.size(); ++r) {
     html += "<tr>";
@@ -107,9 +108,15 @@ std::string table_html(const PageTable& table) {
 std::string picture_html(const ReportPicture& picture, std::size_t& number) {
   std::string html = "<figure>";
   for (const bool dark : {false, true}) {
-    const std::string svg =
-        draw_picture(picture.drawn, picture.picture,
-                     {.format = PlotFormat::svg, .width_px = kWidePx, .height_px = kHighPx, .dark = dark});
+    std::string svg;
+    try {
+      svg =
+          draw_picture(picture.drawn, picture.picture,
+                       {.format = PlotFormat::svg, .width_px = kWidePx, .height_px = kHighPx, .dark = dark});
+    } catch (const Error& error) {
+      // The figures are worth sending without it.
+      return "<p class=\"warning\">a picture is left out: " + xml_escaped(error.what()) + "</p>\n";
+    }
     html += fmt::format("<div class=\"{}\">", dark ? "dark" : "light") +
             inline_svg(svg, picture.says, ++number) + "</div>";
   }

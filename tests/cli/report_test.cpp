@@ -29,7 +29,7 @@ class ReportCommand : public Program {
   Ran browse(const std::string& options, const std::string& page) const {
     const std::string root = ::geteuid() == 0 ? "--no-sandbox " : "";
     return testing::run("cd '" + folder_.path().string() +
-                        "' && timeout 60 chromium --headless --disable-gpu " + root +
+                        "' && timeout 60 chromium --headless --disable-gpu --disable-dev-shm-usage " + root +
                         "--no-first-run --user-data-dir=profile " + options + " 'file://" + file(page) + "'");
   }
   void write(const std::string& name, const std::string& text) const { std::ofstream(file(name)) << text; }
@@ -90,6 +90,17 @@ TEST_F(ReportCommand, WhatIsBrokenIsNamedAndTheRestGoesOn) {
   write("t.html", "<!DOCTYPE html><title>{{title}}</title><main>{{content}}</main>");
   good("report one.json -o own.html --template t.html --title 'A & B'");
   EXPECT_HAS(read_text(file("own.html")), "<!DOCTYPE html><title>A &amp; B</title><main><section>");
+}
+
+// Without the program that draws, the figures are sent all the same.
+TEST_F(ReportCommand, ComesWithoutPicturesWhereNothingDraws) {
+  const Ran ran =
+      testing::run("cd '" + folder_.path().string() + "' && PATH=/nowhere WAVICON_LOGBOOK=l.sqlite '" +
+                   WAVICON_PROGRAM + "' report one.json -o page.html");
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  const std::string page = read_text(file("page.html"));
+  EXPECT_HAS(page, "a picture is left out: ");
+  EXPECT_HAS(page, "<table>");
 }
 
 // Names, notes and titles that try to run something are text.
@@ -185,6 +196,31 @@ TEST_F(ReportCommand, CanBeReadInLightAndDark) {
         const double a = luminance(named[ink].at(scheme)), b = luminance(named[paper].at(scheme));
         EXPECT_GE((std::max(a, b) + 0.05) / (std::min(a, b) + 0.05), 4.5) << ink << " on " << paper << scheme;
       }
+}
+
+// Ten seconds of A, of B at A's level, and of what is left of them, from the same place.
+TEST_F(ReportCommand, ResidualsCanBeListenedTo) {
+  good("make programme --content chamber --seconds 14 --no-marks -o p.wav --quiet");
+  good("feed p.wav --through 'sim:dunlin?gain=-3&noise=-80' -o q.wav --quiet");
+  EXPECT_HAS(bad(2, "null p.wav q.wav --listen"), "--report FILE writes it");
+  good("null p.wav q.wav --quiet --report page.html --listen");
+  const std::string page = read_text(file("page.html"));
+  EXPECT_EQ(count(page, "<audio"), 3u);
+  EXPECT_HAS(page, "A, p.wav, 10.0 s from ");
+  EXPECT_TRUE(
+      std::regex_search(page, std::regex("residual, 10\\.0 s from [0-9.]+ s on, made [0-9]+ dB louder")));
+  // The sound itself: decoded, it is what was written.
+  const auto at = page.find("base64,") + 7;
+  const std::string sound = page.substr(at, page.find('"', at) - at);
+  write("sound.txt", sound);
+  testing::run("base64 -d '" + file("sound.txt") + "' > '" + file("sound.flac") + "'");
+  const auto a = read_planar(file("sound.flac")), whole = read_planar(file("p.wav"));
+  std::smatch found;
+  ASSERT_TRUE(std::regex_search(page, found, std::regex("A, p.wav, 10.0 s from ([0-9.]+) s")));
+  EXPECT_EQ(a[0].size(), 480000u);
+  const auto first = static_cast<std::size_t>(std::llround(std::stod(found[1]) * 48000));
+  for (std::size_t n = 0; n < 480000; n += 1000) EXPECT_NEAR(a[0][n], whole[0][first + n], 1e-4) << n;
+  EXPECT_FALSE(std::filesystem::exists(file("residual.wav")));
 }
 
 TEST_F(ReportCommand, OfAWholePlan) {
