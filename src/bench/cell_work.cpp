@@ -23,6 +23,7 @@ namespace {
 
 constexpr double kLeastTailS = 0.5;  // fed after what is played: what rings on is in the capture
 constexpr const char* kLiveScheme = "jack";
+constexpr int kMostTakes = 4;  // of what goes through an interface
 
 using Planar = std::vector<std::vector<float>>;
 
@@ -121,11 +122,16 @@ Audio CellWork::sent(const Cell& cell, FedCell& fed, const Planar& audio, double
   if (cell.chain.empty()) return audio_of(audio, rate_hz);
   const auto frames = static_cast<std::int64_t>(audio.at(0).size());
   if (is_live(cell)) {
-    const LiveResult live = play_and_record(audio, rate_hz, live_options(spec_of(cell.chain.front())));
+    const LiveOptions options = live_options(spec_of(cell.chain.front()));
+    LiveResult live = play_and_record(audio, rate_hz, options);
+    // A take in which the server lost the beat is taken again.
+    for (int round = 1; round < kMostTakes && live.cut.empty() && !live.xruns.empty(); ++round)
+      live = play_and_record(audio, rate_hz, options);
     if (!live.cut.empty()) throw Error(ErrorCode::unit_failed, live.cut);
     if (!live.xruns.empty())
-      throw Error(ErrorCode::unit_failed, fmt::format("the server lost the beat {} time{} while recording",
-                                                      live.xruns.size(), live.xruns.size() == 1 ? "" : "s"));
+      throw Error(ErrorCode::unit_failed,
+                  fmt::format("the server lost the beat {} time{} in the last of {} takes", live.xruns.size(),
+                              live.xruns.size() == 1 ? "" : "s", kMostTakes));
     fed.info.reported_samples = live.reported_samples;
     return audio_of(live.recorded, rate_hz);
   }

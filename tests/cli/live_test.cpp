@@ -124,14 +124,14 @@ TEST_F(Live, LatencyThroughHeronIsTrueOverBlockSizes) {
 
 // A plan plays and records like the command, one cell after the other, and never takes yesterday's figure.
 TEST_F(Live, APlanRunsThroughTheServer) {
-  if (!serve(1024, "heron?delay=261.4&reports=200&noise=-110")) GTEST_SKIP() << "no server can run here";
+  if (!serve(4096, "heron?delay=261.4&reports=200&noise=-110")) GTEST_SKIP() << "no server can run here";
   for (int time = 0; time < 2; ++time) {
     const Ran ran = wavicon("bench --plan latency " + through() + " --only block=64 --jobs 2 --json");
     if (ran.status == 4 && ran.out.find("lost the beat") != std::string::npos)
       GTEST_SKIP() << "the machine is too busy for a server";
     ASSERT_EQ(ran.status, 0) << ran.out << ran.err;
     const json page = json::parse(ran.out);
-    EXPECT_NEAR(page["latency"][0]["latency_samples"]["value"].get<double>(), 261.4 + 1024, 0.01);
+    EXPECT_NEAR(page["latency"][0]["latency_samples"]["value"].get<double>(), 261.4 + 4096, 0.01);
     EXPECT_EQ(ran.out.find("known from before"), std::string::npos);
   }
 }
