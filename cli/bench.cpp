@@ -152,13 +152,12 @@ void report(const BenchCommand& command, const Plan& plan, const std::vector<Cel
   const auto pictures = bench_pictures(plan, results);
   for (const PageTable& table : page.tables) {
     if (table.rows.empty() || table.key == "not_kept") continue;
-    ReportSection section{.title = table.title.empty() ? table.key : table.title, .tables = {table}};
+    ReportSection section{.title = table.title.empty() ? table.key : table.title,
+                          .tables = {table},
+                          .sheets = sheets_of_table(plan, results, table.key)};
     for (const BenchPicture& picture : pictures)
       if (picture.key == table.key)
         section.picture = ReportPicture{picture.drawn, picture.picture, picture.picture.style.title};
-    for (const CellResult& result : results)
-      for (const Sheet& sheet : result.sheets)
-        if (table.key.rfind(sheet.measurement, 0) == 0) section.sheets.push_back(sheet);
     made.sections.push_back(std::move(section));
   }
   write_report(std::move(made), command.report);

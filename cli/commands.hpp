@@ -15,6 +15,7 @@
 #include "keeping.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/file/audio_file.hpp"
+#include "wavicon/file/excerpts.hpp"
 #include "wavicon/path/unit.hpp"
 #include "wavicon/sheet/page.hpp"
 #include "wavicon/sheet/picture.hpp"
@@ -152,7 +153,8 @@ struct Delivery {
   std::vector<std::string> comparison;  ///< sentences under the table
   std::vector<std::string> headline;    ///< readings that tell captures apart at a glance
   std::vector<std::string> deciding;    ///< readings that answer for one capture; empty: its sentences do
-  std::vector<std::pair<std::string, std::string>> sounds;  ///< names and files, for a page
+  std::vector<ExcerptSource> sounds;    ///< for a page
+  bool one_timeline = false;            ///< of these
 };
 /// Prints and writes the sheets, checks the limits, and keeps the sheets where that is asked for.
 int deliver(const SheetOptions& options, const Delivery& delivery);

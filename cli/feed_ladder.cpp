@@ -29,25 +29,6 @@ namespace {
 
 namespace fs = std::filesystem;
 
-std::vector<std::string> listed(const std::string& value) {
-  std::vector<std::string> parts(1);
-  for (const char c : value)
-    if (c == ',')
-      parts.emplace_back();
-    else
-      parts.back() += c;
-  return parts;
-}
-
-// What may stand in a file name; a sign stays what it is.
-std::string tame(std::string text) {
-  for (char& c : text)
-    if (std::isalnum(static_cast<unsigned char>(c)) == 0 &&
-        std::string_view(".-_+").find(c) == std::string::npos)
-      c = '-';
-  return text;
-}
-
 // One axis of a ladder: its name in file names, and its values.
 struct Axis {
   std::string name;
@@ -73,11 +54,8 @@ std::vector<Axis> axes_of(const Feed& feed, const std::vector<UnitSpec>& specs) 
     for (std::size_t s = 0; s < specs[u].settings.size(); ++s) {
       const auto& [symbol, value] = specs[u].settings[s];
       if (value.find(',') == std::string::npos) continue;
-      for (const std::string& part : listed(value))
-        if (part.empty())
-          throw Error(ErrorCode::bad_argument,
-                      fmt::format("{}={}: a value of the ladder is empty", symbol, value));
-      axes.push_back({seen[symbol] > 1 ? fmt::format("{}-{}", u + 1, symbol) : symbol, listed(value), u, s});
+      axes.push_back({seen[symbol] > 1 ? fmt::format("{}-{}", u + 1, symbol) : symbol,
+                      setting_ladder(symbol, value), u, s});
     }
   if (feed.blocks.size() > 1) {
     axes.push_back({"block", {}, 0, 0, Axis::Kind::block});
@@ -159,7 +137,7 @@ std::vector<Step> steps_of(const Feed& feed, std::vector<UnitSpec> specs, const 
       block /= axis.values.size();
       const std::string& value = axis.values[rest / block];
       rest %= block;
-      step.name += fmt::format("{}{}-{}", step.name.empty() ? "" : "-", axis.name, tame(value));
+      step.name += fmt::format("{}{}-{}", step.name.empty() ? "" : "-", axis.name, tame_name(value));
       step.values += fmt::format("{}{}={}", step.values.empty() ? "" : " ", axis.name, value);
       if (axis.kind == Axis::Kind::setting) specs[axis.unit].settings[axis.setting].second = value;
       if (axis.kind == Axis::Kind::block) step.feed.block_frames = std::stoi(value);

@@ -19,25 +19,13 @@ namespace wavicon::cli {
 namespace {
 
 LiveOptions options_of(const Feed& feed, const UnitSpec& spec) {
-  LiveOptions options{.server = spec.name == "default" ? "" : spec.name, .ceiling_dbfs = feed.ceiling_dbfs};
-  options.tail_s = feed.tail_s > 0 ? feed.tail_s : 0.5;
-  for (const auto& [symbol, value] : spec.settings) {
-    if (symbol == "to")
-      options.to = value;
-    else if (symbol == "from")
-      options.from = value;
-    else
-      throw Error(ErrorCode::bad_argument, fmt::format("jack:{} has no setting '{}'{}", spec.name, symbol,
-                                                       name_hint(symbol, {"to", "from"})));
-  }
-  if (options.from.empty())
-    throw Error(ErrorCode::bad_argument,
-                "jack: says nothing of what to record: jack:SERVER?to=PORTS&from=PORTS, SERVER being "
-                "'default' or its name");
+  LiveOptions options = live_options(spec);
+  options.ceiling_dbfs = feed.ceiling_dbfs;
+  if (feed.tail_s > 0) options.tail_s = feed.tail_s;
   return options;
 }
 
-// The parts that were spoiled where the server lost the beat.
+// The parts that xruns spoiled.
 std::string spoiled_parts(const LiveResult& result, const AudioFileInfo& in) {
   const auto stimulus = stimulus_inside(in);
   std::string names;

@@ -274,13 +274,13 @@ class Listening {
     if (!folder_.empty()) fs::remove_all(folder_, ignored);
   }
   // A, then what was made of B, what is left of both last.
-  [[nodiscard]] std::vector<std::pair<std::string, std::string>> sounds() const {
-    std::vector<std::pair<std::string, std::string>> list;
+  [[nodiscard]] std::vector<ExcerptSource> sounds() const {
+    std::vector<ExcerptSource> list;
     if (folder_.empty()) return list;
     const auto& outputs = command_.descriptor->outputs;
     if (command_.descriptor->input == MeasuredInput::against) {
       const std::string& a = command_.sheet.captures.front();
-      list.emplace_back("A, " + fs::path(a).filename().string(), a);
+      list.push_back({"A, " + fs::path(a).filename().string(), a});
     }
     for (auto output = outputs.rbegin(); output != outputs.rend(); ++output) {
       const fs::path made = command_.outputs.at(output->name);
@@ -291,8 +291,8 @@ class Listening {
         files.push_back(made);
       std::sort(files.begin(), files.end());
       for (const fs::path& file : files)
-        list.emplace_back(files.size() > 1 || output->several ? file.stem().string() : output->name,
-                          file.string());
+        list.push_back({files.size() > 1 || output->several ? file.stem().string() : output->name, file,
+                        output->name == "residual"});
     }
     return list;
   }
@@ -490,6 +490,7 @@ int run(Measuring& command) {
                                : !delivery.comparison.empty() ? delivery.comparison.front()
                                                               : "";
   delivery.sounds = listening.sounds();
+  delivery.one_timeline = descriptor.input == MeasuredInput::against;
   delivery.headline = descriptor.headline;
   delivery.deciding = descriptor.deciding;
   return deliver(command.sheet, delivery);
@@ -522,7 +523,8 @@ void add_measurement(CLI::App& app, const MeasurementDescriptor& descriptor, Act
                             descriptor.input == MeasuredInput::recording;
   command->sheet.against = descriptor.input == MeasuredInput::against;
   command->sheet.of_one_file = descriptor.of_one_file;
-  command->sheet.has_sounds = !descriptor.outputs.empty();
+  // Those whose outputs are sound: residuals and takes, no filters.
+  command->sheet.has_sounds = !descriptor.grid.empty() || descriptor.input == MeasuredInput::recording;
   command->sheet.add_to(*sub, !descriptor.pictures.empty());
   add_gate_options(*sub, *command);
   for (const OptionField& field : command->fields) add_field(*sub, field);

@@ -20,7 +20,6 @@
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/audio/plain_text.hpp"
 #include "wavicon/file/capture_file.hpp"
-#include "wavicon/file/excerpts.hpp"
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/file/sheet_file.hpp"
 #include "wavicon/measure/measurement_list.hpp"
@@ -353,10 +352,11 @@ void report_delivered(const SheetOptions& options, const Delivery& delivery,
   report.sections.push_back(report_section(delivery.sheets));
   ReportSection& section = report.sections.front();
   if (section.picture && delivery.picture) section.picture->picture = *delivery.picture;
-  for (const Excerpt& sound : excerpts({delivery.sounds.begin(), delivery.sounds.end()}))
+  for (const Excerpt& sound : excerpts(delivery.sounds, delivery.one_timeline))
     section.sounds.push_back(
-        {fmt::format("{}, {:.1f} s from {:.1f} s on{}", sound.name, sound.seconds, sound.from_s,
-                     sound.louder_db > 0 ? fmt::format(", made {:.0f} dB louder", sound.louder_db) : ""),
+        {fmt::format(
+             "{}, {:.1f} s from {:.1f} s on{}", sound.name, sound.seconds, sound.from_s,
+             sound.louder_db != 0 ? fmt::format(", level changed by {:+.0f} dB", sound.louder_db) : ""),
          "audio/flac", sound.flac});
   write_report(std::move(report), {.file = options.report_file});
 }

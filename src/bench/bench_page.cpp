@@ -125,8 +125,7 @@ void add_matrix(const Plan& plan, const std::vector<CellResult>& results, const 
   page.tables.push_back(std::move(table));
 }
 
-// What sheets warn of: a figure beside it may not be what it seems. What is said of several cells stands
-// once.
+// Warnings of the sheets, those that several cells share once.
 PageTable warnings_of(const std::vector<CellResult>& results) {
   PageTable table{.key = "warnings",
                   .title = "Warnings:",
@@ -233,8 +232,13 @@ std::string enough_sentence(const Plan& plan, const std::vector<CellResult>& res
     if (told++ > 0) text += "; ";
     const std::string at = one.others.empty() ? "" : "at " + one.others + " ";
     text += one.value ? fmt::format("{}{} {} is the first that keeps {}", at, plan.enough, *one.value,
-                                    told > 1 ? "it" : what)
-                      : fmt::format("{}no {} keeps {}", at, plan.enough, told > 1 ? "it" : what);
+                                    told == 1                ? what
+                                    : plan.limits.size() > 1 ? "them"
+                                                             : "it")
+                      : fmt::format("{}no {} keeps {}", at, plan.enough,
+                                    told == 1                ? what
+                                    : plan.limits.size() > 1 ? "them"
+                                                             : "it");
   }
   if (all.empty()) text += fmt::format("nothing says which {} is enough", plan.enough);
   return text;
@@ -247,13 +251,18 @@ std::string verdict(const Plan& plan, const std::vector<CellResult>& results,
         std::count_if(results.begin(), results.end(), [&](const CellResult& r) { return r.state == state; }));
   };
   const std::size_t known = count(CellResult::State::known), failed = count(CellResult::State::failed);
-  const auto compared = static_cast<std::size_t>(std::count_if(
-      results.begin(), results.end(), [](const CellResult& r) { return !r.run.others.empty(); }));
-  const std::size_t cells = results.size() - compared;
+  const auto many = [&](auto&& is) {
+    return static_cast<std::size_t>(std::count_if(results.begin(), results.end(), is));
+  };
+  const std::size_t whole = many([](const CellResult&r) { return r.run.together; }),
+                    compared =
+                        many([](const CellResult&r) { return !r.run.together && !r.run.others.empty(); }),
+                    cells = results.size() - compared - whole;
   std::string text = plan.name + ": ";
   if (cells > 0) text += fmt::format("{} cell{}", cells, cells == 1 ? "" : "s");
   if (compared > 0)
     text += fmt::format("{}{} comparison{}", cells > 0 ? ", " : "", compared, compared == 1 ? "" : "s");
+  if (cells + compared == 0) text += "all of them together";
   if (known > 0) text += fmt::format(", {} of them known from before", known);
   text += failed == 0 ? "" : fmt::format("; {} failed", failed);
   if (!limits.empty())

@@ -2,11 +2,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
-#include <cstdlib>
 #include <tuple>
 
 #include "bench/history_parts.hpp"
+#include "bench/plan_names.hpp"
 #include "bench/result_parts.hpp"
 #include "wavicon/bench/run.hpp"
 #include "wavicon/measure/measurement_list.hpp"
@@ -15,13 +14,6 @@ namespace wavicon {
 namespace {
 
 using namespace bench_detail;
-
-std::optional<double> number_in(const std::string& text) {
-  char* end = nullptr;
-  const double value = std::strtod(text.c_str(), &end);
-  if (text.empty() || *end != '\0' || !std::isfinite(value)) return std::nullopt;
-  return value;
-}
 
 bool is_of_numbers(const PlanRow& row) {
   return row.values.size() > 1 && std::all_of(row.values.begin(), row.values.end(), [](const PlanValue& v) {
@@ -133,13 +125,24 @@ std::vector<BenchPicture> bench_pictures(const Plan& plan, const std::vector<Cel
           if (const Reading* reading = deciding(result, measure, name); reading != nullptr && reading->value)
             points.push_back({&result, reading});
       if (points.size() < 2) continue;
-      const bool line = over != nullptr && measure.against != "all";
+      const bool line = over != nullptr && measure.against != kAll;
       pictures.push_back(line ? over_a_row(*over, measure, points, plan.limits) : in_rows(measure, points));
       pictures.back().key = key_of(measure);
       break;  // the first that there is
     }
   }
   return pictures;
+}
+
+std::vector<Sheet> sheets_of_table(const Plan& plan, const std::vector<CellResult>& results,
+                                   const std::string& key) {
+  std::vector<Sheet> sheets;
+  for (const PlanMeasure& measure : shown_measures(plan))
+    for (const CellResult& result : results)
+      for (const Sheet& sheet : result.sheets)
+        if (key_of(measure) == key && is_of(result, measure) && is_of(sheet, measure))
+          sheets.push_back(sheet);
+  return sheets;
 }
 
 }  // namespace wavicon

@@ -7,6 +7,7 @@
 #include "bench/cell_tags.hpp"
 #include "bench/history_parts.hpp"
 #include "bench/plan_names.hpp"
+#include "bench/result_parts.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/bench/history.hpp"
@@ -18,8 +19,6 @@ namespace {
 using namespace bench_detail;
 
 using Values = std::vector<std::pair<std::string, std::string>>;
-
-bool has_sheets(const CellResult& result) { return result.state != CellResult::State::failed; }
 
 bool holds(const Values& wanted, const Cell& cell) {
   return std::all_of(wanted.begin(), wanted.end(), [&](const auto& value) {
@@ -35,11 +34,8 @@ Added added_to_other(const Limit& limit) {
 }
 
 bool gives(const CellResult& result, const std::string& reading) {
-  return std::any_of(result.run.measures.begin(), result.run.measures.end(), [&](const PlanMeasure& measure) {
-    ReadingTable names;
-    for (const std::string& name : readings_of(measure)) names.entries.push_back({.name = name});
-    return find_entry(names, reading) != nullptr;
-  });
+  return std::any_of(result.run.measures.begin(), result.run.measures.end(),
+                     [&](const PlanMeasure& measure) { return bench_detail::gives(measure, reading); });
 }
 
 class Limits {
@@ -143,13 +139,10 @@ std::vector<CellLimit> check_limits(const Plan& plan, const std::vector<CellResu
 
 std::vector<EnoughValue> enough_values(const Plan& plan, const std::vector<CellResult>& results,
                                        const std::vector<CellLimit>& limits, const std::string& name) {
-  const auto row =
-      std::find_if(plan.rows.begin(), plan.rows.end(), [&](const PlanRow& one) { return one.name == name; });
-  std::vector<std::string> names;
-  for (const PlanRow& one : plan.rows) names.push_back(one.name);
-  if (row == plan.rows.end())
+  const PlanRow* row = find_row(plan, name);
+  if (row == nullptr)
     throw Error(ErrorCode::bad_argument,
-                fmt::format("enough: there is no row '{}'{}", name, name_hint(name, names)));
+                fmt::format("enough: there is no row '{}'{}", name, name_hint(name, row_names(plan))));
   if (plan.limits.empty())
     throw Error(ErrorCode::bad_argument,
                 "enough: the plan has no limits; [[limit]] keep = \"NAME<VALUE\" says what is enough");

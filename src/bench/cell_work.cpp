@@ -4,11 +4,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cctype>
 #include <iterator>
 
 #include "wavicon/audio/error.hpp"
-#include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/bench/examination.hpp"
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/file/output_file.hpp"
@@ -26,25 +24,6 @@ constexpr const char* kLiveScheme = "jack";
 constexpr int kMostTakes = 4;  // of what goes through an interface
 
 using Planar = std::vector<std::vector<float>>;
-
-UnitSpec spec_of(const std::string& unit) { return parse_unit(unit); }
-
-LiveOptions live_options(const UnitSpec& spec) {
-  LiveOptions live{.server = spec.name == "default" ? "" : spec.name, .tail_s = kLeastTailS};
-  for (const auto& [symbol, value] : spec.settings) {
-    if (symbol == "to")
-      live.to = value;
-    else if (symbol == "from")
-      live.from = value;
-    else
-      throw Error(ErrorCode::bad_argument, fmt::format("jack:{} has no setting '{}'{}", spec.name, symbol,
-                                                       name_hint(symbol, {"to", "from"})));
-  }
-  if (live.from.empty())
-    throw Error(ErrorCode::bad_argument,
-                "jack: says nothing of what to record: jack:SERVER?to=PORTS&from=PORTS");
-  return live;
-}
 
 Planar rendered(Stimulus& stimulus) {
   Planar all;
@@ -84,7 +63,7 @@ std::vector<std::string> ChainIdentities::of(const Cell& cell) {
     if (found == known_.end()) {
       UnitSearch search = units_;
       if (cell.rate_hz > 0) search.sample_rate_hz = cell.rate_hz;
-      const UnitSpec spec = spec_of(unit);
+      const UnitSpec spec = parse_unit(unit);
       if (spec.scheme == kLiveScheme) {
         if (cell.chain.size() > 1)
           throw Error(ErrorCode::bad_argument, "jack: is a chain of its own: nothing else is in 'through'");
@@ -107,14 +86,23 @@ std::vector<std::string> ChainIdentities::changed() const {
   return units;
 }
 
+// A file that somebody else made was played.
+std::filesystem::path CellWork::play_file(const Cell& cell, FedCell& fed) const {
+  const std::filesystem::path path = plan_.folder / filled(plan_, cell, plan_.play.file);
+  fed.clean = judge_file(path, {.despite_faults = true});
+  if (fed.clean->known_stimulus() != nullptr) fed.stimulus = fed.clean->known_stimulus();
+  return path;
+}
+
 FedCell CellWork::opened(const Cell& cell) const {
   const std::filesystem::path path = plan_.folder / cell.capture;
   const auto source = std::make_shared<FileSource>(path, CutOff::accepted);
   FedCell fed{.audio = source, .info = capture_info(source->info()), .format = source->info().format};
   if (plan_.play.known() && plan_.play.file.empty())
     fed.stimulus = std::make_shared<Stimulus>(recipe_of(plan_, cell));
-  else if (plan_.play.file.empty())
+  else
     fed.stimulus = stimulus_inside(source->info());
+  if (!plan_.play.file.empty()) play_file(cell, fed);
   return fed;
 }
 
@@ -122,23 +110,24 @@ Audio CellWork::sent(const Cell& cell, FedCell& fed, const Planar& audio, double
   if (cell.chain.empty()) return audio_of(audio, rate_hz);
   const auto frames = static_cast<std::int64_t>(audio.at(0).size());
   if (is_live(cell)) {
-    const LiveOptions options = live_options(spec_of(cell.chain.front()));
+    const LiveOptions options = live_options(parse_unit(cell.chain.front()));
     LiveResult live = play_and_record(audio, rate_hz, options);
-    // A take in which the server lost the beat is taken again.
+    // A take with xruns is repeated.
     for (int round = 1; round < kMostTakes && live.cut.empty() && !live.xruns.empty(); ++round)
       live = play_and_record(audio, rate_hz, options);
     if (!live.cut.empty()) throw Error(ErrorCode::unit_failed, live.cut);
     if (!live.xruns.empty())
       throw Error(ErrorCode::unit_failed,
-                  fmt::format("the server lost the beat {} time{} in the last of {} takes", live.xruns.size(),
-                              live.xruns.size() == 1 ? "" : "s", kMostTakes));
+                  fmt::format("{} xrun{} in the last of {} takes: use longer blocks, or a machine with less "
+                              "to do",
+                              live.xruns.size(), live.xruns.size() == 1 ? "" : "s", kMostTakes));
     fed.info.reported_samples = live.reported_samples;
     return audio_of(live.recorded, rate_hz);
   }
   UnitSearch search = options_.units;
   search.sample_rate_hz = rate_hz;
   std::vector<std::unique_ptr<Unit>> units;
-  for (const std::string& unit : cell.chain) units.push_back(open_unit(spec_of(unit), search));
+  for (const std::string& unit : cell.chain) units.push_back(open_unit(parse_unit(unit), search));
   Chain chain(std::move(units));
   const auto channels = audio.size();
   const int out = chain.prepare(rate_hz, static_cast<int>(channels), cell.block_frames);
@@ -146,7 +135,7 @@ Audio CellWork::sent(const Cell& cell, FedCell& fed, const Planar& audio, double
   Audio taken(chain.claimed_rate_hz(), out, frames + tail);
   std::size_t filled = 0, read = 0;
   const auto width = static_cast<std::size_t>(out);
-  chain.feed(
+  const FeedResult result = chain.feed(
       [&](std::span<float> block) {
         const std::size_t now = std::min(block.size() / channels, static_cast<std::size_t>(frames) - read);
         for (std::size_t c = 0; c < channels; ++c)
@@ -165,6 +154,13 @@ Audio CellWork::sent(const Cell& cell, FedCell& fed, const Planar& audio, double
         filled += now;
       },
       {.block_frames = cell.block_frames, .tail_frames = tail});
+  const auto warn = [&](const std::string& text) {
+    fed.findings.push_back({Severity::warning, FindingCode::doubtful, text, std::nullopt});
+  };
+  if (result.latency_changed)
+    warn("a unit reported another latency at the end than at the start: the capture is aligned by the first");
+  for (const std::string& text : chain.remarks())
+    fed.findings.push_back({Severity::note, FindingCode::detail, text, std::nullopt});
   return taken;
 }
 
@@ -175,17 +171,14 @@ FedCell CellWork::fed(const Cell& cell) {
   double rate_hz = cell.rate_hz;
   std::string recipe;
   if (!plan_.play.file.empty()) {
-    const std::filesystem::path path = plan_.folder / filled(plan_, cell, plan_.play.file);
-    fed.clean = judge_file(path, {.despite_faults = true});
-    fed.stimulus = fed.clean->known_stimulus();
+    played = read_planar(play_file(cell, fed));
     rate_hz = fed.clean->sample_rate_hz();
-    played = read_planar(path);
   } else {
     fed.stimulus = std::make_shared<Stimulus>(recipe_of(plan_, cell));
     rate_hz = fed.stimulus->recipe().sample_rate_hz;
-    recipe = recipe_text(fed.stimulus->recipe());
     played = rendered(*fed.stimulus);
   }
+  if (fed.stimulus != nullptr) recipe = recipe_text(fed.stimulus->recipe());
   const std::vector<std::string> chain = identities_.of(cell);
   fed.samples = std::make_shared<Audio>(sent(cell, fed, played, rate_hz));
   const Audio& audio = *fed.samples;
@@ -197,11 +190,7 @@ FedCell CellWork::fed(const Cell& cell) {
   fed.info.recipe = recipe;
   fed.info.chain = chain;
   if (!options_.captures.empty()) {
-    std::string name = name_of(cell);
-    std::replace_if(
-        name.begin(), name.end(),
-        [](unsigned char c) { return std::isalnum(c) == 0 && c != '.' && c != '_' && c != '+'; }, '-');
-    write_audio_file(file_below(options_.captures, name + ".wav"), audio,
+    write_audio_file(file_below(options_.captures, tame_name(name_of(cell)) + ".wav"), audio,
                      {.format = SampleFormat::float32,
                       .recipe = recipe,
                       .reported_samples = fed.info.reported_samples,
@@ -224,8 +213,9 @@ std::vector<Sheet> CellWork::measured_by(const PlanMeasure& wanted, std::vector<
       if (fed.in_place && fed.stimulus != nullptr && !fed.judged->played())
         fed.judged = with_known(
             *fed.judged, {fed.stimulus, Take{}},
-            Finding{Severity::note, FindingCode::assumed_stimulus,
-                    "its marks are not found: taken to be where it was fed, its reported delay taken off",
+            Finding{Severity::warning, FindingCode::assumed_stimulus,
+                    "the marks are not found in the output: figures assume that it begins where the stimulus "
+                    "was fed, less the reported latency",
                     std::nullopt});
     }
     return *fed.judged;
@@ -263,6 +253,8 @@ std::vector<Sheet> CellWork::measured_by(const PlanMeasure& wanted, std::vector<
   measurement->check(request);
   auto sheets = measured(*measurement, request, *capture);
   measurement->conclude(request, sheets);
+  for (Sheet& sheet : sheets)
+    sheet.findings.insert(sheet.findings.end(), own.findings.begin(), own.findings.end());
   return sheets;
 }
 

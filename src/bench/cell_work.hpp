@@ -42,6 +42,7 @@ struct FedCell {
   std::shared_ptr<AudioSource> audio;
   CaptureInfo info;
   SampleFormat format = SampleFormat::float32;
+  std::vector<Finding> findings;        ///< of how it was fed, for its sheets
   bool in_place = false;                ///< it begins where what was played does, but for unreported delay
   std::optional<JudgedCapture> judged;  ///< once it was looked at
 };
@@ -56,6 +57,7 @@ class CellWork {
 
  private:
   [[nodiscard]] FedCell fed(const Cell& cell);
+  std::filesystem::path play_file(const Cell& cell, FedCell& fed) const;
   [[nodiscard]] FedCell opened(const Cell& cell) const;
   [[nodiscard]] Audio sent(const Cell& cell, FedCell& fed, const std::vector<std::vector<float>>& audio,
                            double rate_hz);

@@ -1,13 +1,14 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
+#include "bench/result_parts.hpp"
 #include "wavicon/audio/plain_text.hpp"
 #include "wavicon/bench/run.hpp"
 
 namespace wavicon {
 namespace {
 
-bool has_sheets(const CellResult& result) { return result.state != CellResult::State::failed; }
+using namespace bench_detail;
 
 std::string told(const LimitResult& result) {
   const std::string unit = result.unit.empty() ? "" : " " + result.unit;

@@ -2,11 +2,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
-#include <cstdlib>
 
 #include "bench/conditions.hpp"
 #include "bench/history_parts.hpp"
+#include "bench/plan_names.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/bench/history.hpp"
@@ -45,10 +44,8 @@ std::optional<Added> parse_added(std::string text) {
   text.erase(std::remove(text.begin(), text.end(), ' '), text.end());
   if (text.empty()) return Added{};
   if (text == "+u" || text == "-u") return Added{.uncertainties = text[0] == '+' ? 1.0 : -1.0};
-  char* end = nullptr;
-  const double number = std::strtod(text.c_str(), &end);
-  if (*end != '\0' || !std::isfinite(number)) return std::nullopt;
-  return Added{.number = number};
+  if (const auto number = number_in(text)) return Added{.number = *number};
+  return std::nullopt;
 }
 
 double added_to(const Added& added, const Reading& kept, const Reading& own) {

@@ -20,6 +20,25 @@ namespace wavicon {
 
 namespace bench_detail {
 
+std::optional<double> number_in(const std::string& text) {
+  char* end = nullptr;
+  const double value = std::strtod(text.c_str(), &end);
+  if (text.empty() || *end != '\0' || !std::isfinite(value)) return std::nullopt;
+  return value;
+}
+
+const PlanRow* find_row(const Plan& plan, const std::string& name) {
+  const auto found =
+      std::find_if(plan.rows.begin(), plan.rows.end(), [&](const PlanRow& row) { return row.name == name; });
+  return found == plan.rows.end() ? nullptr : &*found;
+}
+
+std::vector<std::string> row_names(const Plan& plan) {
+  std::vector<std::string> names;
+  for (const PlanRow& row : plan.rows) names.push_back(row.name);
+  return names;
+}
+
 std::vector<std::string> measurement_names() {
   std::vector<std::string> names = {kExamination};
   for (const MeasurementDescriptor& m : measurements()) names.push_back(m.name);
@@ -39,12 +58,6 @@ bool is_name(const std::string& text) {
   return !text.empty() && std::all_of(text.begin(), text.end(), [](unsigned char c) {
     return std::isalnum(c) != 0 || c == '_' || c == '-';
   });
-}
-
-bool is_number(const std::string& text) {
-  char* end = nullptr;
-  const double value = std::strtod(text.c_str(), &end);
-  return !text.empty() && *end == '\0' && std::isfinite(value);
 }
 
 struct Hole {
@@ -81,7 +94,7 @@ std::string filled_holes(const std::string& text,
     std::size_t first = hole.first, end = hole.end;
     const bool quoted = first > taken && end < text.size() && text[first - 1] == text[end] &&
                         (text[end] == '"' || text[end] == '\'');
-    if (bare_numbers && quoted && is_number(value->second)) --first, ++end;
+    if (bare_numbers && quoted && number_in(value->second)) --first, ++end;
     whole += text.substr(taken, first - taken) + value->second;
     taken = end;
   }
@@ -102,6 +115,12 @@ std::vector<std::string> readings_of(const PlanMeasure& measure) {
   return names;
 }
 
+bool gives(const PlanMeasure& measure, const std::string& reading) {
+  ReadingTable names;
+  for (const std::string& name : readings_of(measure)) names.entries.push_back({.name = name});
+  return find_entry(names, reading) != nullptr;
+}
+
 }  // namespace bench_detail
 
 namespace {
@@ -109,9 +128,8 @@ namespace {
 using namespace bench_detail;
 
 double parse_number(const std::string& text, const std::string& what) {
-  if (!is_number(text))
-    throw Error(ErrorCode::bad_argument, fmt::format("{}: '{}' is no number", what, text));
-  return std::strtod(text.c_str(), nullptr);
+  if (const auto number = number_in(text)) return *number;
+  throw Error(ErrorCode::bad_argument, fmt::format("{}: '{}' is no number", what, text));
 }
 
 struct SetOption {
@@ -153,9 +171,8 @@ using Texts = std::vector<std::pair<std::string, std::string>>;
 Texts texts_of(const Plan& plan, const Cell& cell) {
   Texts texts;
   for (const auto& [name, value] : cell.values) {
-    const auto row = std::find_if(plan.rows.begin(), plan.rows.end(),
-                                  [&, &wanted = name](const PlanRow& one) { return one.name == wanted; });
-    if (row == plan.rows.end()) continue;
+    const PlanRow* row = find_row(plan, name);
+    if (row == nullptr) continue;
     const auto found =
         std::find_if(row->values.begin(), row->values.end(),
                      [&, &wanted = value](const PlanValue& one) { return one.name == wanted; });
@@ -280,16 +297,13 @@ std::vector<Cell> cells_of(const Plan& plan, const std::string& only) {
 
 std::vector<std::pair<std::string, std::string>> row_values(const Plan& plan, const std::string& text) {
   std::vector<std::pair<std::string, std::string>> named;
-  std::vector<std::string> names;
-  for (const PlanRow& row : plan.rows) names.push_back(row.name);
   for (const std::string& word : words_in(text)) {
     const auto at = word.find('=');
     const std::string name = word.substr(0, at), value = at == std::string::npos ? "" : word.substr(at + 1);
-    const auto row = std::find_if(plan.rows.begin(), plan.rows.end(),
-                                  [&](const PlanRow& one) { return one.name == name; });
-    if (at == std::string::npos || row == plan.rows.end())
+    const PlanRow* row = find_row(plan, name);
+    if (at == std::string::npos || row == nullptr)
       throw Error(ErrorCode::bad_argument,
-                  fmt::format("'{}' is no ROW=VALUE of this plan{}", word, name_hint(name, names)));
+                  fmt::format("'{}' is no ROW=VALUE of this plan{}", word, name_hint(name, row_names(plan))));
     std::vector<std::string> values;
     for (const PlanValue& one : row->values) values.push_back(one.name);
     if (std::find(values.begin(), values.end(), value) == values.end())

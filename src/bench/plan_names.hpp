@@ -2,6 +2,7 @@
 #pragma once
 // Names that plans use, and {holes} in their texts. Internal to `bench`.
 
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -20,6 +21,11 @@ inline constexpr const char* kOther = "other";
 /// Of a comparison: against the first cell, against every one before.
 inline constexpr const char *kFirst = "first", *kAll = "all";
 
+/// A text that is a finite number, whole.
+[[nodiscard]] std::optional<double> number_in(const std::string& text);
+/// The row of that name, or null.
+[[nodiscard]] const PlanRow* find_row(const Plan& plan, const std::string& name);
+[[nodiscard]] std::vector<std::string> row_names(const Plan& plan);
 [[nodiscard]] std::vector<std::string> measurement_names();
 [[nodiscard]] std::vector<std::string> words_in(const std::string& text);
 /// Names between { and } in a text; braces around anything else are left alone.
@@ -32,5 +38,7 @@ inline constexpr const char *kFirst = "first", *kAll = "all";
 [[nodiscard]] bool names_other_cell(const std::string& past);
 /// Readings that a measurement of a plan can give.
 [[nodiscard]] std::vector<std::string> readings_of(const PlanMeasure& measure);
+/// Whether it can give one of that name.
+[[nodiscard]] bool gives(const PlanMeasure& measure, const std::string& reading);
 
 }  // namespace wavicon::bench_detail

@@ -23,10 +23,6 @@ constexpr double kLowestRateHz = 8000, kHighestRateHz = 768000;
 constexpr int kLongestBlock = 65536;
 constexpr std::size_t kMostTried = 1000;  // recipes that are read before anything is run
 
-const MeasurementDescriptor* descriptor_of(const std::string& name) {
-  return find_measurement(measurements(), name);
-}
-
 // The reader of one text: every error has its place.
 class PlanReader {
  public:
@@ -211,9 +207,8 @@ class PlanReader {
       fail(node, fmt::format("row '{}': {} stands there twice: two cells would be alike", row.name, name));
   }
   void require_between(const toml::node& node, const std::string& text, double low, double high) const {
-    char* end = nullptr;
-    const double value = std::strtod(text.c_str(), &end);
-    if (*end != '\0' || value != std::round(value) || value < low || value > high)
+    const auto value = number_in(text);
+    if (!value || *value != std::round(*value) || *value < low || *value > high)
       fail(node, fmt::format("{} is no whole number from {:g} to {:g}", text, low, high));
   }
   // A table of TOML has no order of its own: rows stand as they are written.
@@ -228,21 +223,15 @@ class PlanReader {
   }
   void require_rows() const {
     for (const auto& [hole, place] : used_)
-      if (find_row(hole) == nullptr)
+      if (find_row(plan_, hole) == nullptr)
         fail(place, fmt::format("{{{}}} has no row: [rows] says which values it takes", hole));
-  }
-  [[nodiscard]] const PlanRow* find_row(const std::string& name) const {
-    const auto found = std::find_if(plan_.rows.begin(), plan_.rows.end(),
-                                    [&](const PlanRow& row) { return row.name == name; });
-    return found == plan_.rows.end() ? nullptr : &*found;
   }
   [[nodiscard]] std::string row_named(const char* key) const {
     const auto name = text(table_, key);
     if (!name) return {};
-    std::vector<std::string> names;
-    for (const PlanRow& row : plan_.rows) names.push_back(row.name);
-    if (find_row(*name) == nullptr)
-      fail(*table_.get(key), fmt::format("{}: there is no row '{}'{}", key, *name, name_hint(*name, names)));
+    if (find_row(plan_, *name) == nullptr)
+      fail(*table_.get(key),
+           fmt::format("{}: there is no row '{}'{}", key, *name, name_hint(*name, row_names(plan_))));
     return *name;
   }
 
@@ -250,11 +239,8 @@ class PlanReader {
   void require_recipes() {
     if (!plan_.play.file.empty() || !plan_.play.known()) return;
     const toml::node& node = *table_.get("play");
-    if (find_row(kRate) == nullptr || plan_.play.recipe_file.empty()) {
-      const auto* rate = node.as_table()->get("sample_rate_hz");
-      if (rate != nullptr && rate->is_string())
-        fail(*rate, "sample_rate_hz: a row 'rate' is played at each of its rates; no hole is needed");
-    }
+    if (const auto* rate = node.as_table()->get("sample_rate_hz"); rate != nullptr && rate->is_string())
+      fail(*rate, "sample_rate_hz: a row 'rate' is played at each of its rates; no hole is needed");
     std::vector<std::string> holes = holes_in(plan_.play.recipe_file + plan_.play.recipe);
     holes.emplace_back(kRate);
     std::set<std::vector<std::string>> seen;
@@ -306,7 +292,7 @@ class PlanReader {
       if (table.size() > 1) fail(table, "examination: has no options");
       return measure;
     }
-    const MeasurementDescriptor* descriptor = descriptor_of(measure.name);
+    const MeasurementDescriptor* descriptor = find_measurement(measurements(), measure.name);
     if (descriptor == nullptr)
       fail(*with,
            fmt::format("there is no measurement '{}'{}", *name, name_hint(*name, measurement_names())));
@@ -324,13 +310,10 @@ class PlanReader {
   void read_option(const std::string& option, const toml::node& value, PlanMeasure& measure) const {
     if (option == "with" || option == "part" || option == "against") return;
     if (option == "show") {
-      const auto names = readings_of(measure);
-      ReadingTable table;
-      for (const std::string& name : names) table.entries.push_back({.name = name});
       for (const std::string& name : words_in(values_text(value, option))) {
-        if (find_entry(table, name) == nullptr)
-          fail(value,
-               fmt::format("show: {} gives no reading '{}'{}", measure.name, name, name_hint(name, names)));
+        if (!gives(measure, name))
+          fail(value, fmt::format("show: {} gives no reading '{}'{}", measure.name, name,
+                                  name_hint(name, readings_of(measure))));
         measure.show.push_back(name);
       }
     } else if (option == "channel") {
@@ -377,8 +360,6 @@ class PlanReader {
     std::vector<std::string> readings;
     for (const PlanMeasure& measure : plan_.measures)
       for (std::string& name : readings_of(measure)) readings.push_back(std::move(name));
-    ReadingTable names;
-    for (const std::string& name : readings) names.entries.push_back({.name = name});
     for (const toml::node& node : *list->as_array()) {
       if (!node.is_table()) fail(node, "limit: is written [[limit]], once for each");
       const toml::table& table = *node.as_table();
@@ -401,7 +382,8 @@ class PlanReader {
         fail(node, limit.other.empty()
                        ? "limit: 'other' stands for which cell? other = \"ROW=VALUE\" says it"
                        : "limit: other = … is used by a limit like keep = \"thd_db<=other+0.1\"");
-      if (find_entry(names, limit.limit.name) == nullptr)
+      if (std::none_of(plan_.measures.begin(), plan_.measures.end(),
+                       [&](const PlanMeasure& measure) { return gives(measure, limit.limit.name); }))
         fail(*table.get("keep"), fmt::format("no measurement of this plan gives a reading '{}'{}",
                                              limit.limit.name, name_hint(limit.limit.name, readings)));
       plan_.limits.push_back(std::move(limit));

@@ -48,14 +48,6 @@ std::string tame(std::string text) {
   return text;
 }
 
-std::vector<std::string> listed(const std::string& value) {
-  std::vector<std::string> parts;
-  std::istringstream stream(value);
-  for (std::string part; std::getline(stream, part, ',');)
-    if (!part.empty()) parts.push_back(part);
-  return parts;
-}
-
 bool is_unit(const std::string& text) {
   static const std::vector<std::string> kSchemes = {"sim:", "lv2:", "ladspa:", "jack:"};
   return text == kNothing || std::any_of(kSchemes.begin(), kSchemes.end(), [&](const std::string& scheme) {
@@ -108,7 +100,7 @@ Laddered laddered(const std::string& unit, std::size_t number, std::size_t count
     }
     const std::string row = count > 1 ? fmt::format("{}-{}", number + 1, symbol) : symbol;
     ladder.unit += "{" + row + "}";
-    ladder.rows.emplace_back(row, listed(value));
+    ladder.rows.emplace_back(row, setting_ladder(symbol, value));
   }
   return ladder;
 }
@@ -121,11 +113,10 @@ void add_row(Filling& filling, const std::string& name, const std::vector<std::s
   if (filling.row.empty()) filling.row = name;
   filling.rows += quoted(name) + " = [";
   for (const std::string& value : values) {
-    char* end = nullptr;
-    (void)std::strtod(value.c_str(), &end);
-    const bool number =
-        !value.empty() && *end == '\0' && std::isdigit(static_cast<unsigned char>(value.back())) != 0 &&
-        value.find_first_of("xXnN") == std::string::npos && value[0] != '.' && value[0] != '+';
+    // As TOML writes numbers; hexadecimal and the like are words.
+    const bool number = number_in(value).has_value() &&
+                        value.find_first_not_of("0123456789.-eE") == std::string::npos && value[0] != '.' &&
+                        value.back() != '.';
     filling.rows += (&value == values.data() ? "" : ", ") + (number ? value : quoted(value));
   }
   filling.rows += "]\n";

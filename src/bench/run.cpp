@@ -216,8 +216,8 @@ std::vector<CellResult> run_cells(const Plan& plan, const std::vector<Cell>& cel
   std::optional<KnownCells> known;
   if (options.logbook != nullptr && !options.again) known.emplace(*options.logbook);
   for (std::size_t i = 0; i < results.size(); ++i) {
-    // What an interface gave yesterday says nothing of today.
-    if (known && !takes_an_interface(results[i].run))
+    // What an interface gave yesterday says nothing of today, and no capture is in the logbook.
+    if (known && options.captures.empty() && !takes_an_interface(results[i].run))
       results[i].sheets = known->sheets_of(results[i].known_by, results.size() <= kWholeSheets);
     if (results[i].sheets.empty()) {
       left.push_back(i);

@@ -17,7 +17,7 @@ namespace {
 
 constexpr double kFaintDbfs = -30, kHeardDbfs = -6;  // peaks
 constexpr double kStepS = 0.1;                       // in which the loudest place is looked for
-constexpr int kMostHeard = 2;                        // channels
+constexpr std::size_t kMostHeard = 2;                // channels
 constexpr std::uint64_t kLongestFlac = 64U << 20;
 
 // First frame of the loudest stretch of that length.
@@ -38,23 +38,40 @@ std::size_t loudest(const std::vector<std::vector<float>>& planar, double rate_h
   return std::min(at * step, all - std::min(all, frames));
 }
 
-Excerpt made(const std::string& name, const std::vector<std::vector<float>>& planar, double rate_hz,
-             std::size_t first, std::size_t frames) {
+// A stretch of a sound, at most two channels of it.
+struct Stretch {
+  const std::vector<std::vector<float>>* planar = nullptr;
+  double rate_hz = 0;
+  std::size_t first = 0, frames = 0;
+  [[nodiscard]] std::size_t channels() const { return std::min(kMostHeard, planar->size()); }
+  [[nodiscard]] double peak() const {
+    double peak = 0;
+    for (std::size_t c = 0; c < channels(); ++c)
+      for (std::size_t n = 0; n < frames; ++n)
+        peak = std::max(peak, static_cast<double>(std::abs((*planar)[c][first + n])));
+    return peak;
+  }
+};
+
+// Whole decibels: up where it is faint, down where it exceeds full scale.
+double gain_for(double peak) {
+  if (!(peak > 0)) return 0;
+  const double peak_dbfs = db_from_ratio(peak);
+  return peak_dbfs < kFaintDbfs || peak_dbfs > 0 ? std::floor(kHeardDbfs - peak_dbfs) : 0;
+}
+
+Excerpt made(const std::string& name, const Stretch& stretch, double louder_db) {
   Excerpt excerpt{.name = name,
-                  .from_s = static_cast<double>(first) / rate_hz,
-                  .seconds = static_cast<double>(frames) / rate_hz};
-  const int channels = std::min(kMostHeard, static_cast<int>(planar.size()));
-  Audio audio(rate_hz, channels, static_cast<std::int64_t>(frames));
-  double peak = 0;
-  for (int c = 0; c < channels; ++c)
-    for (std::size_t n = 0; n < frames; ++n)
-      peak = std::max(peak, static_cast<double>(std::abs(planar[static_cast<std::size_t>(c)][first + n])));
-  if (peak > 0 && db_from_ratio(peak) < kFaintDbfs)
-    excerpt.louder_db = std::floor(kHeardDbfs - db_from_ratio(peak));
-  const double gain = ratio_from_db(excerpt.louder_db);
-  for (int c = 0; c < channels; ++c)
-    for (std::size_t n = 0; n < frames; ++n)
-      audio.channel(c)[n] = static_cast<float>(gain * planar[static_cast<std::size_t>(c)][first + n]);
+                  .from_s = static_cast<double>(stretch.first) / stretch.rate_hz,
+                  .seconds = static_cast<double>(stretch.frames) / stretch.rate_hz,
+                  .louder_db = louder_db};
+  Audio audio(stretch.rate_hz, static_cast<int>(stretch.channels()),
+              static_cast<std::int64_t>(stretch.frames));
+  const double gain = ratio_from_db(louder_db);
+  for (std::size_t c = 0; c < stretch.channels(); ++c)
+    for (std::size_t n = 0; n < stretch.frames; ++n)
+      audio.channel(static_cast<int>(c))[n] =
+          static_cast<float>(gain * (*stretch.planar)[c][stretch.first + n]);
   std::string folder = (std::filesystem::temp_directory_path() / "wavicon-XXXXXX").string();
   if (::mkdtemp(folder.data()) == nullptr)
     throw Error(ErrorCode::write_failed,
@@ -73,29 +90,42 @@ Excerpt made(const std::string& name, const std::vector<std::vector<float>>& pla
 
 }  // namespace
 
-std::vector<Excerpt> excerpts(const std::vector<std::pair<std::string, std::filesystem::path>>& files) {
-  std::vector<Excerpt> all;
+std::vector<Excerpt> excerpts(const std::vector<ExcerptSource>& sources, bool one_timeline) {
   std::vector<std::vector<std::vector<float>>> sounds;
-  std::vector<double> rates;
-  for (const auto& [name, path] : files) {
+  std::vector<Stretch> stretches;
+  for (const ExcerptSource& source : sources) {
     if (sounds.size() == kMostExcerpts) break;
-    rates.push_back(AudioReader(path).info().sample_rate_hz);
-    sounds.push_back(read_planar(path));
+    const double rate_hz = AudioReader(source.file).info().sample_rate_hz;
+    sounds.push_back(read_planar(source.file));
+    stretches.push_back({.rate_hz = rate_hz});
   }
-  if (sounds.empty()) return all;
-  const auto length = [&](std::size_t i) { return sounds[i].at(0).size(); };
-  bool together = true;
-  for (std::size_t i = 1; i < sounds.size(); ++i)
-    together = together && length(i) == length(0) && rates[i] == rates[0];
-  const auto frames_of = [&](std::size_t i) {
-    return std::min(length(i), static_cast<std::size_t>(kLongestExcerptS * rates[i]));
-  };
-  const std::size_t last = sounds.size() - 1, common = loudest(sounds[last], rates[last], frames_of(last));
+  std::size_t placed_by = sounds.empty() ? 0 : sounds.size() - 1;
+  for (std::size_t i = sounds.size(); i-- > 0;)
+    if (sources[i].residual) placed_by = i;
+  double common_s = 0;
   for (std::size_t i = 0; i < sounds.size(); ++i) {
-    if (length(i) == 0) continue;
-    all.push_back(made(files[i].first, sounds[i], rates[i],
-                       together ? common : loudest(sounds[i], rates[i], frames_of(i)), frames_of(i)));
+    Stretch& stretch = stretches[i];
+    stretch.planar = &sounds[i];
+    const std::size_t length = sounds[i].at(0).size();
+    stretch.frames = std::min(length, static_cast<std::size_t>(kLongestExcerptS * stretch.rate_hz));
+    stretch.first = length == 0 ? 0 : loudest(sounds[i], stretch.rate_hz, stretch.frames);
+    if (i == placed_by) common_s = static_cast<double>(stretch.first) / stretch.rate_hz;
   }
+  double peak = 0;
+  for (std::size_t i = 0; i < sounds.size(); ++i) {
+    Stretch& stretch = stretches[i];
+    const std::size_t length = sounds[i].at(0).size();
+    if (one_timeline) {
+      stretch.first = std::min(length, static_cast<std::size_t>(std::llround(common_s * stretch.rate_hz)));
+      stretch.frames = std::min(stretch.frames, length - stretch.first);
+    }
+    if (!sources[i].residual) peak = std::max(peak, stretch.peak());
+  }
+  std::vector<Excerpt> all;
+  for (std::size_t i = 0; i < sounds.size(); ++i)
+    if (stretches[i].frames > 0)
+      all.push_back(
+          made(sources[i].name, stretches[i], gain_for(sources[i].residual ? stretches[i].peak() : peak)));
   return all;
 }
 

@@ -2,7 +2,10 @@
 #include "wavicon/file/output_file.hpp"
 
 #include <fmt/format.h>
+
 #include <unistd.h>
+#include <cctype>
+#include <string_view>
 
 #include <atomic>
 #include <cerrno>
@@ -102,6 +105,14 @@ fs::path file_below(const fs::path& folder, const std::string& name) {
   const fs::path target = folder / name;
   require_below(folder, target);
   return target;
+}
+
+std::string tame_name(std::string text) {
+  for (char& c : text)
+    if (std::isalnum(static_cast<unsigned char>(c)) == 0 &&
+        std::string_view(".-_+").find(c) == std::string_view::npos)
+      c = '-';
+  return text;
 }
 
 void require_below(const fs::path& folder, const fs::path& target) {

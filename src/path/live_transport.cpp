@@ -3,7 +3,11 @@
 #include <cmath>
 #include <numbers>
 
+#include "wavicon/audio/error.hpp"
+#include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/path/live.hpp"
+
+#include <fmt/format.h>
 
 namespace wavicon {
 namespace {
@@ -51,6 +55,24 @@ void LiveTransport::cycle(const float* const* in, float* const* out, std::int64_
   }
   raise_to(running ? peak_ : idle_peak_, highest);
   if (running) position_.store(at + frames, std::memory_order_release);
+}
+
+LiveOptions live_options(const UnitSpec& spec) {
+  LiveOptions options{.server = spec.name == "default" ? "" : spec.name};
+  for (const auto& [symbol, value] : spec.settings) {
+    if (symbol == "to")
+      options.to = value;
+    else if (symbol == "from")
+      options.from = value;
+    else
+      throw Error(ErrorCode::bad_argument, fmt::format("jack:{} has no setting '{}'{}", spec.name, symbol,
+                                                       name_hint(symbol, {"to", "from"})));
+  }
+  if (options.from.empty())
+    throw Error(ErrorCode::bad_argument,
+                "jack: says nothing of what to record: jack:SERVER?to=PORTS&from=PORTS, SERVER being "
+                "'default' or its name");
+  return options;
 }
 
 }  // namespace wavicon

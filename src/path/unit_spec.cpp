@@ -68,6 +68,13 @@ UnitSpec parse_unit(const std::string& text) {
   return spec;
 }
 
+std::vector<std::string> setting_ladder(const std::string& symbol, const std::string& text) {
+  std::vector<std::string> values = split(text, ',');
+  if (std::any_of(values.begin(), values.end(), [](const std::string& value) { return value.empty(); }))
+    throw argument_error(fmt::format("{}={}: a value of the ladder is empty", symbol, text));
+  return values;
+}
+
 double parse_setting(const std::string& unit, const SettingInfo& setting, const std::string& text) {
   const auto labelled = std::find_if(setting.choices.begin(), setting.choices.end(),
                                      [&](const SettingChoice& choice) { return choice.label == text; });

@@ -230,7 +230,7 @@ std::string evidence_html(const Report& report) {
           {sheet.capture.file.empty() ? "in memory" : sheet.capture.file, sheet.measurement,
            sheet.capture.format, rate > 0 ? fmt::format("{:g} Hz", rate) : "",
            rate > 0 ? fmt::format("{:.2f} s", static_cast<double>(sheet.capture.frames) / rate) : "", chain,
-           context.stimulus.substr(0, 20),
+           context.stimulus,
            context.version.empty() ? "" : fmt::format("{} ({})", context.version, context.arithmetic)});
     }
   return html + "<details><summary>Files, versions and digests</summary>" + table_html(table) +

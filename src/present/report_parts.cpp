@@ -3,9 +3,9 @@
 
 #include <cmark.h>
 #include <fmt/format.h>
+#include <nettle/base64.h>
 
 #include <algorithm>
-#include <cctype>
 #include <cmath>
 #include <cstdlib>
 #include <memory>
@@ -61,23 +61,27 @@ std::string inline_svg(const std::string& svg, const std::string& says, std::siz
 
 std::string from_markdown(const std::string& text) {
   const std::string clean = printable(text, true);
+  const std::unique_ptr<cmark_node, void (*)(cmark_node*)> document(
+      cmark_parse_document(clean.data(), clean.size(), CMARK_OPT_DEFAULT), cmark_node_free);
+  // A picture from elsewhere would be asked for when the page is opened: its text is shown instead.
+  const std::unique_ptr<cmark_iter, void (*)(cmark_iter*)> nodes(cmark_iter_new(document.get()),
+                                                                 cmark_iter_free);
+  for (cmark_event_type event; (event = cmark_iter_next(nodes.get())) != CMARK_EVENT_DONE;) {
+    cmark_node* node = cmark_iter_get_node(nodes.get());
+    if (event != CMARK_EVENT_EXIT || cmark_node_get_type(node) != CMARK_NODE_IMAGE) continue;
+    while (cmark_node* inside = cmark_node_first_child(node)) cmark_node_insert_before(node, inside);
+    cmark_node_unlink(node);
+    cmark_node_free(node);
+  }
   // Without CMARK_OPT_UNSAFE raw HTML and links that run something are left out.
-  const std::unique_ptr<char, void (*)(void*)> html(
-      cmark_markdown_to_html(clean.data(), clean.size(), CMARK_OPT_DEFAULT), std::free);
+  const std::unique_ptr<char, void (*)(void*)> html(cmark_render_html(document.get(), CMARK_OPT_DEFAULT),
+                                                    std::free);
   return html ? html.get() : std::string();
 }
 
 std::string base64(const std::string& bytes) {
-  static constexpr char kLetters[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-  std::string text;
-  text.reserve((bytes.size() + 2) / 3 * 4);
-  for (std::size_t i = 0; i < bytes.size(); i += 3) {
-    std::uint32_t three = 0;
-    for (std::size_t k = 0; k < 3; ++k)
-      three = three << 8 | (i + k < bytes.size() ? static_cast<unsigned char>(bytes[i + k]) : 0U);
-    for (int k = 3; k >= 0; --k)
-      text += i + static_cast<std::size_t>(3 - k) > bytes.size() ? '=' : kLetters[three >> (6 * k) & 63U];
-  }
+  std::string text(BASE64_ENCODE_RAW_LENGTH(bytes.size()), '\0');
+  base64_encode_raw(text.data(), bytes.size(), reinterpret_cast<const std::uint8_t*>(bytes.data()));
   return text;
 }
 

@@ -102,7 +102,7 @@ TEST_F(Examined, SilenceTailsAndBrokenSamplesAreTimed) {
   EXPECT_NEAR(value(8, "tail_s"), 0.25, 2e-4);
   EXPECT_NEAR(value(8, "nan_recovery_s"), 0.25, 1e-9);  // the echo of the broken sample is the last
   EXPECT_TRUE(std::isnan(value(6, "nan_recovery_s")));
-  EXPECT_HAS(told(6), "a sample that is no number breaks it for good");
+  EXPECT_HAS(told(6), "a NaN breaks it for good");
 }
 
 TEST_F(Examined, LimitsAreCheckedOnIt) {
@@ -124,19 +124,18 @@ TEST(Examinations, AUnitThatChangesMeanwhileIsTold) {
   const TemporaryFolder folder;
   const std::filesystem::path bundle = folder.path() / "own.lv2";
   std::filesystem::copy(WAVICON_UNSOUND_BUNDLE, bundle, std::filesystem::copy_options::recursive);
-  const Plan plan =
-      plan_of(plan_with("through = [\"lv2:" + bundle.string() + ":unsound?fault={fault}\"]\n",
-                        "[rows]\nfault = [0, 7]\n" + kMeasure));
+  const Plan plan = plan_of(plan_with("through = [\"lv2:" + bundle.string() + ":unsound?fault={fault}\"]\n",
+                                      "[rows]\nfault = [0, 7]\n" + kMeasure));
   bool done_before = false;
-  const auto results = run_cells(
-      plan, cells_of(plan), {.progress = [&](std::size_t done, std::size_t, std::size_t) {
-        if (done == 1 && !done_before) {
-          done_before = true;
-          const std::string text = read_text(bundle / "unsound.so");
-          std::filesystem::remove(bundle / "unsound.so");
-          std::ofstream(bundle / "unsound.so", std::ios::binary) << text << "built anew";
-        }
-      }});
+  const auto results =
+      run_cells(plan, cells_of(plan), {.progress = [&](std::size_t done, std::size_t, std::size_t) {
+                  if (done == 1 && !done_before) {
+                    done_before = true;
+                    const std::string text = read_text(bundle / "unsound.so");
+                    std::filesystem::remove(bundle / "unsound.so");
+                    std::ofstream(bundle / "unsound.so", std::ios::binary) << text << "built anew";
+                  }
+                }});
   for (const CellResult& result : results) EXPECT_HAS(result.doubt, "was changed while the plan ran");
   const Page page = bench_page(plan, results, {});
   EXPECT_FALSE(page.remarks.empty());

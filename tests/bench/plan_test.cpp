@@ -149,6 +149,17 @@ TEST_P(Runs, AreMeasuredJudgedAndRemembered) {
             CellResult::State::measured);
 }
 
+// The logbook holds no sound: who asks for captures gets them, and nothing is kept twice.
+TEST_P(Runs, CapturesAreMadeOfKnownCellsAsWell) {
+  Logbook logbook = open();
+  const auto cells = cells_of(plan());
+  (void)run_cells(plan(), cells, {.logbook = &logbook});
+  const auto results = run_cells(plan(), cells, {.logbook = &logbook, .captures = folder_.file("captures")});
+  for (const CellResult& result : results) EXPECT_EQ(result.state, CellResult::State::measured);
+  EXPECT_TRUE(std::filesystem::exists(folder_.file("captures/drive-24.wav")));
+  EXPECT_EQ(logbook.count({}), 6);
+}
+
 TEST_P(Runs, ACellThatFailsHasAReasonAndTheOthersGoOn) {
   Logbook logbook = open();
   const Plan plan = plan_of(plan_with("through = [\"sim:sandpiper?drop_at=0.6&drop={drop}\"]\n",

@@ -145,7 +145,16 @@ TEST_F(Files, ThatCameBackAreMeasuredAndCompared) {
   EXPECT_EQ(results[1].sheets.at(0).capture.file, "take=two");
   EXPECT_NEAR(value_of(results[3], "gain_db"), -6.0206, 0.001);
   EXPECT_NEAR(value_of(results[4], "gain_db"), -12.0412, 0.001);
-  // A file that is not there fails by itself, and the others go on.
+  // What was played is a file as well: each capture against it.
+  const auto against = results_of(plan_of(
+      "captures = \"{take}\"\n[play]\nfile = \"one.wav\"\n[rows]\ntake = { two = \"two run.wav\", three = "
+      "\"three.wav\" }\n[[measure]]\nwith = \"null\"\n" +
+          std::string(kLevels),
+      folder_.path()));
+  ASSERT_EQ(against.size(), 2u);
+  EXPECT_NEAR(value_of(against[0], "gain_db"), -6.0206, 0.001) << against[0].reason;
+  EXPECT_NEAR(value_of(against[1], "gain_db"), -12.0412, 0.001) << against[1].reason;
+  // A file that is not there is an error before anything is run.
   std::filesystem::remove(folder_.file("two run.wav"));
   EXPECT_HAS(message_of(ErrorCode::bad_input, [&] { (void)results_of(plan); }), "two run.wav");
   EXPECT_HAS(message_of(ErrorCode::bad_input,

@@ -31,7 +31,8 @@ const std::map<std::string, std::set<std::string>> kMayUse = {
     {"path",
      {"audio", "version.hpp", "lilv/", "lv2/", "ladspa.h", "jack/", "dlfcn.h", "elf.h", "fcntl.h", "link.h",
       "linux/", "poll.h", "pthread.h", "semaphore.h", "signal.h", "sys/", "unistd.h"}},
-    {"present", {"audio", "sheet", "cmark.h", "fcntl.h", "signal.h", "spawn.h", "unistd.h", "sys/"}},
+    {"present",
+     {"audio", "sheet", "cmark.h", "fcntl.h", "nettle/", "signal.h", "spawn.h", "unistd.h", "sys/"}},
 };
 
 struct Include {

@@ -23,7 +23,7 @@ struct BenchOptions {
   bool again = false;                 ///< also what the logbook holds is run
   Tags tags;                          ///< kept with each sheet, beside the plan's name and the cell
   UnitSearch units;                   ///< where units are looked for; its rate is each cell's own
-  std::string captures;               ///< folder for what came back; empty: it is thrown away
+  std::string captures;               ///< folder for what came back, of every cell; empty: it is thrown away
   std::size_t share = 1, shares = 1;  ///< of what is to be run, every so-manieth: share 1 … shares
   /// Called after each cell, and now and then; what it throws ends the run, and what was measured stays.
   std::function<void(std::size_t done, std::size_t failed, std::size_t all)> progress;
@@ -108,6 +108,10 @@ struct BenchPicture {
   std::vector<Sheet> drawn;
   Picture picture;
 };
+/// Sheets of the matrix with that key on the page: of its measurement and part, and of its comparisons alone.
+[[nodiscard]] WAVICON_EXPORT std::vector<Sheet> sheets_of_table(const Plan& plan,
+                                                                const std::vector<CellResult>& results,
+                                                                const std::string& key);
 /// One for each measurement that gives figures; none for a single cell.
 [[nodiscard]] WAVICON_EXPORT std::vector<BenchPicture> bench_pictures(const Plan& plan,
                                                                       const std::vector<CellResult>& results);

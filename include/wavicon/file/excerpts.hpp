@@ -5,7 +5,6 @@
 #include <cstddef>
 #include <filesystem>
 #include <string>
-#include <utility>
 #include <vector>
 
 #include "wavicon/audio/export.hpp"
@@ -20,15 +19,22 @@ struct Excerpt {
   std::string flac;   ///< bytes of a FLAC file, 16 bits
   double from_s = 0;  ///< in the file
   double seconds = 0;
-  double louder_db = 0;  ///< whole decibels by which it was made louder to be heard; 0: it is as it was
+  double louder_db = 0;  ///< whole decibels by which its level was changed; 0: not at all
 };
 
-/// The loudest ten seconds of each file; of files of one length the same ten, where the last is loudest: A, B
-/// and what is left of them go along together. What peaks below -30 dBFS is made louder, and says so.
+struct ExcerptSource {
+  std::string name;
+  std::filesystem::path file;
+  bool residual = false;  ///< of the others: it has a gain of its own
+};
+
+/// Ten seconds of each file: where it is loudest, or, of one timeline, where the first residual is, else the
+/// last file. All but residuals have one gain: up where their peak is below -30 dBFS, down where it exceeds
+/// full scale.
 ///
-/// @param files  names and places; those beyond kMostExcerpts are left out, channels beyond two too.
-/// @throws Error as AudioReader and AudioWriter.
-[[nodiscard]] WAVICON_EXPORT std::vector<Excerpt> excerpts(
-    const std::vector<std::pair<std::string, std::filesystem::path>>& files);
+/// @param one_timeline  frame n of each is the same moment. @param sources  those beyond kMostExcerpts are
+/// left out, channels beyond two too. @throws Error as AudioReader and AudioWriter.
+[[nodiscard]] WAVICON_EXPORT std::vector<Excerpt> excerpts(const std::vector<ExcerptSource>& sources,
+                                                           bool one_timeline);
 
 }  // namespace wavicon

@@ -30,6 +30,9 @@ WAVICON_EXPORT void require_apart(const std::vector<std::filesystem::path>& targ
 [[nodiscard]] WAVICON_EXPORT std::filesystem::path file_below(const std::filesystem::path& folder,
                                                               const std::string& name);
 
+/// A text as part of a file's name: all but letters, digits, '.', '-', '_' and '+' becomes '-'.
+[[nodiscard]] WAVICON_EXPORT std::string tame_name(std::string text);
+
 /// Checks on the resolved path that a file lies in a folder itself. @throws Error bad_output when a link
 /// leads out of it.
 WAVICON_EXPORT void require_below(const std::filesystem::path& folder, const std::filesystem::path& target);

@@ -56,6 +56,10 @@ struct LiveOptions {
   std::function<void(double)> progress;
 };
 
+/// What jack:SERVER?to=PORTS&from=PORTS asks for; SERVER is "default" or a name. @throws Error bad_argument
+/// for another setting, with the nearest name, or without ports to record.
+[[nodiscard]] WAVICON_EXPORT LiveOptions live_options(const UnitSpec& spec);
+
 struct LiveResult {
   std::vector<std::vector<float>> recorded;  ///< planar
   std::int64_t reported_samples = 0;         ///< round trip, as the ports say

@@ -60,6 +60,10 @@ struct UnitSpec {
 /// @throws Error bad_argument when the text is not SCHEME:NAME?setting=value&…, with an example.
 [[nodiscard]] WAVICON_EXPORT UnitSpec parse_unit(const std::string& text);
 
+/// The values of a ladder: "1,2,4". @throws Error bad_argument when one is empty.
+[[nodiscard]] WAVICON_EXPORT std::vector<std::string> setting_ladder(const std::string& symbol,
+                                                                     const std::string& text);
+
 /// A value for a setting: a number in range, or the label of a choice.
 ///
 /// @throws Error bad_argument naming unit and setting, what was given and what is allowed.
