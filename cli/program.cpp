@@ -196,13 +196,13 @@ std::string shell_word(const std::string& word) {
 }
 
 int run_program(int argc, char** argv) {
-  running_command = "wavicon";
-  for (int i = 1; i < argc; ++i) running_command += " " + shell_word(argv[i]);
   // A closed pipe and a file that may not grow are errors of the write, so that what is half written goes.
   std::signal(SIGPIPE, SIG_IGN);
   std::signal(SIGXFSZ, SIG_IGN);
   std::set_new_handler(out_of_memory);
   try {
+    running_command = "wavicon";
+    for (int i = 1; i < argc; ++i) running_command += " " + shell_word(argv[i]);
     return finished(parse_and_run(argc, argv));
   } catch (...) {
     return finished(fail(current_failure()));

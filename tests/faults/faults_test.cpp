@@ -187,8 +187,9 @@ class Faults : public ::testing::Test {
     ASSERT_EQ(state, 0) << command << read_text(said.file("err"));
   }
 
+  // What leaves it ends the child, as it would the program.
   int child_runs(const std::string& command, const TemporaryFolder& work, const TemporaryFolder& said,
-                 std::optional<DiskCall> call, bool allocations) {
+                 std::optional<DiskCall> call, bool allocations) noexcept {
     ::dup2(::open("/dev/null", O_WRONLY), STDOUT_FILENO);
     ::dup2(::open(said.file("err").c_str(), O_CREAT | O_WRONLY, 0600), STDERR_FILENO);
     if (::chdir(work.path().c_str()) != 0) return 99;
