@@ -174,6 +174,7 @@ int status_of(const std::vector<CellResult>& results, const std::vector<CellLimi
 }
 
 void check(const BenchCommand& command) {
+  (void)command.report.wanted();
   if (command.ready.empty() && command.given.size() != 1)
     throw Error(ErrorCode::bad_argument,
                 command.given.empty() ? "bench: which plan? a file, or --plan NAME; --plans lists those"

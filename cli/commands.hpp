@@ -13,6 +13,7 @@
 #include <vector>
 
 #include "keeping.hpp"
+#include "report_options.hpp"
 #include "wavicon/audio/sample_format.hpp"
 #include "wavicon/file/audio_file.hpp"
 #include "wavicon/file/excerpts.hpp"
@@ -118,7 +119,7 @@ struct SheetOptions {
   std::string sheet_file;
   std::string csv_file;
   std::string plot_file;
-  std::string report_file;
+  ReportOptions report;
   bool listen = false;                        ///< sounds on the page
   bool has_sounds = false;                    ///< the command makes audio on the way
   std::vector<double> plot_span, plot_range;  ///< of the axes
@@ -159,6 +160,11 @@ struct Delivery {
 /// Prints and writes the sheets, checks the limits, and keeps the sheets where that is asked for.
 int deliver(const SheetOptions& options, const Delivery& delivery);
 
+/// @throws Error bad_argument with the nearest names for a limit on what no sheet of a command can hold.
+/// @param readings  names and patterns that it can; empty: not known.
+void require_known(const Limit& limit, const std::vector<std::string>& readings);
+/// Whether to print in colour. @param colour  auto, always or never.
+bool in_colour(const std::string& colour);
 /// Prints a page. @param colour  as --colour says.
 void print_page(const Page& page, const std::string& colour);
 /// Prints one sheet as its measurement lays it out. @param all  every reading by its name.
@@ -188,5 +194,6 @@ void add_logbook(CLI::App& app, Action& action);
 void add_bench(CLI::App& app, Action& action);
 void add_report(CLI::App& app, Action& action);
 void add_stand_in(CLI::App& app, Action& action);
+void add_watch(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

@@ -66,6 +66,9 @@ constexpr Examples kExamples[] = {
     {"report",
      {"tern-drive-24.json --title 'Tern at 24 dB' -o tern.html",
       "noise --from-logbook --logbook logbook.sqlite -o noise.html"}},
+    {"watch",
+     {"voice.wav --view levels --seconds 3 --lines",
+      "--through 'sim:tern?drive=12' --play tone --level -20 --until 'thd_db>-70'"}},
     {"explain", {"thd_n_db", "--all"}}};
 
 }  // namespace

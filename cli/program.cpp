@@ -62,7 +62,7 @@ struct Adder {
 constexpr Adder kAdders[] = {{"make", add_make},       {"show", add_show},         {"units", add_units},
                              {"feed", add_feed},       {"health", add_health},     {"explain", add_explain},
                              {"kit", add_kit},         {"stand-in", add_stand_in}, {"bench", add_bench},
-                             {"logbook", add_logbook}, {"report", add_report}};
+                             {"logbook", add_logbook}, {"report", add_report},     {"watch", add_watch}};
 
 std::vector<std::string> command_names() {
   std::vector<std::string> names;
@@ -104,7 +104,7 @@ void group_commands(CLI::App& app) {
   };
   put(kMake, {"make", "show"});
   put(kFeed, {"units", "feed", "kit", "stand-in"});
-  put(kCheck, {"health"});
+  put(kCheck, {"health", "watch"});
   for (const MeasurementDescriptor& m : measurements()) {
     const bool alone = m.input == MeasuredInput::capture || m.input == MeasuredInput::recording;
     put(alone ? kMeasure : kCompare, {m.name.c_str()});

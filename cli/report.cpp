@@ -105,6 +105,7 @@ std::string command_of(const Sheet& sheet) {
 
 int run(const ReportCommand& command) {
   Report report;
+  (void)command.options.wanted();
   require_writable(command.options.file, {command.sheets.begin(), command.sheets.end()});
   std::vector<Sheet> sheets = command.from_logbook ? kept_sheets(command) : read_sheets(command, report);
   if (sheets.empty())
@@ -140,12 +141,28 @@ void ReportOptions::add_to(CLI::App& app, bool named) {
     app.add_option("-o,--output", file, "the page: .html, .md (with pictures beside it) or .pdf")->required();
   else
     app.add_option("--report", file, "write a page to send: .html, .md or .pdf");
-  if (!named) return;
   app.add_option("--title", title, "over the page (default: the answer)");
   app.add_option("--by", by, "who measured");
   app.add_option("--note", note_file, "a file with words of your own (CommonMark)");
   app.add_option("--logo", logo_file, "a picture at the top: .png, .jpg or .svg");
   app.add_option("--template", template_file, "a page of your own (docs/report.md)");
+}
+
+bool ReportOptions::wanted() const {
+  if (file.empty()) {
+    if (!title.empty() || !by.empty() || !note_file.empty() || !logo_file.empty() || !template_file.empty())
+      throw Error(ErrorCode::bad_argument,
+                  "--title, --by, --note, --logo and --template are of a page: --report FILE writes it");
+    return false;
+  }
+  const std::string ending = fs::path(file).extension().string();
+  if (ending != ".html" && ending != ".md" && ending != ".pdf")
+    throw Error(ErrorCode::bad_argument, file + ": a page is .html, .md or .pdf");
+  if (!logo_file.empty()) (void)logo_type(logo_file);
+  for (const auto& [made_of, what] :
+       {std::pair(note_file, "note"), std::pair(logo_file, "logo"), std::pair(template_file, "template")})
+    if (!made_of.empty()) (void)read_text_file(made_of, what);
+  return true;
 }
 
 ReportSection report_section(const std::vector<Sheet>& sheets) {
@@ -174,8 +191,6 @@ ReportSection report_section(const std::vector<Sheet>& sheets) {
 
 void write_report(Report report, const ReportOptions& options) {
   const std::string ending = fs::path(options.file).extension().string();
-  if (ending != ".html" && ending != ".md" && ending != ".pdf")
-    throw Error(ErrorCode::bad_argument, options.file + ": a page is .html, .md or .pdf");
   if (!options.note_file.empty()) report.note = read_text_file(options.note_file, "note");
   if (!options.logo_file.empty()) {
     report.logo_type = logo_type(options.logo_file);

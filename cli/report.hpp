@@ -5,19 +5,10 @@
 #include <string>
 #include <vector>
 
+#include "report_options.hpp"
 #include "wavicon/present/report.hpp"
 
-namespace CLI {
-class App;
-}
-
 namespace wavicon::cli {
-
-/// What a person adds to a page.
-struct ReportOptions {
-  std::string file, title, by, note_file, logo_file, template_file;
-  void add_to(CLI::App& app, bool named);
-};
 
 /// A section for the sheets of one measurement.
 ReportSection report_section(const std::vector<Sheet>& sheets);

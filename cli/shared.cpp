@@ -217,7 +217,7 @@ void SheetOptions::add_to(CLI::App& app, bool draws) {
   app.add_flag("--json", json, "print the sheet as JSON instead of the table");
   app.add_option("--sheet", sheet_file, "write the sheet as JSON to a file");
   app.add_option("--csv", csv_file, "write the readings as CSV to a file");
-  app.add_option("--report", report_file, "write a page to send: .html, .md or .pdf ('report' has more)");
+  report.add_to(app, false);
   if (has_sounds)
     app.add_flag("--listen", listen,
                  "put ten seconds of what was compared, and of what is left, on the page");
@@ -251,9 +251,8 @@ void SheetOptions::add_to(CLI::App& app, bool draws) {
   app.add_flag("--verbose", verbose, "say what each file is and how long it took, on standard error");
 }
 
-namespace {
+namespace {}  // namespace
 
-// A limit on what no sheet of this command can hold is mistyped.
 void require_known(const Limit& limit, const std::vector<std::string>& readings) {
   if (readings.empty()) return;
   ReadingTable names;
@@ -262,6 +261,8 @@ void require_known(const Limit& limit, const std::vector<std::string>& readings)
     throw Error(ErrorCode::bad_argument, fmt::format("limit '{}': there is no reading '{}'{}", limit.text,
                                                      limit.name, name_hint(limit.name, readings)));
 }
+
+namespace {
 
 std::vector<LimitResult> checked_limits(const SheetOptions& options, const std::vector<Sheet>& sheets) {
   std::vector<LimitResult> results;
@@ -317,6 +318,8 @@ std::string without_line_end(std::string text) {
   return text;
 }
 
+}  // namespace
+
 // Colour where it was asked for, or on a terminal that does not say no (https://no-color.org: NO_COLOR, when
 // it is not empty).
 bool in_colour(const std::string& colour) {
@@ -326,6 +329,8 @@ bool in_colour(const std::string& colour) {
   return isatty(STDOUT_FILENO) != 0 && (none == nullptr || *none == '\0') &&
          (terminal == nullptr || std::string(terminal) != "dumb");
 }
+
+namespace {
 
 std::string table_of(const SheetOptions& options, const Delivery& delivery, const TableStyle& style) {
   const std::vector<Sheet>& sheets = delivery.sheets;
@@ -358,7 +363,7 @@ void report_delivered(const SheetOptions& options, const Delivery& delivery,
              "{}, {:.1f} s from {:.1f} s on{}", sound.name, sound.seconds, sound.from_s,
              sound.louder_db != 0 ? fmt::format(", level changed by {:+.0f} dB", sound.louder_db) : ""),
          "audio/flac", sound.flac});
-  write_report(std::move(report), {.file = options.report_file});
+  write_report(std::move(report), options.report);
 }
 
 // What was made safe for a terminal, with its colours.
@@ -374,7 +379,7 @@ void print_drawn(const std::string& text, const TableStyle& style) {
 void SheetOptions::check(const std::vector<std::string>& readings, const std::vector<std::string>& outputs,
                          const std::vector<std::string>& inputs) const {
   std::vector<fs::path> read(captures.begin(), captures.end()),
-      written{sheet_file, csv_file, plot_file, report_file};
+      written{sheet_file, csv_file, plot_file, report.file};
   for (const std::string& file : inputs)
     if (!file.empty()) read.emplace_back(file);
   written.insert(written.end(), outputs.begin(), outputs.end());
@@ -387,7 +392,7 @@ void SheetOptions::check(const std::vector<std::string>& readings, const std::ve
     require_known(parsed.back(), readings);
   }
   keep.check(parsed);
-  if (listen && report_file.empty())
+  if (!report.wanted() && listen)
     throw Error(ErrorCode::bad_argument, "--listen is of the page: --report FILE writes it");
   if (plot_file.empty()) {
     if (plot_dark || !plot_size.empty() || !plot_span.empty() || !plot_range.empty())
@@ -408,7 +413,7 @@ int deliver(const SheetOptions& options, const Delivery& delivery) {
   if (!options.sheet_file.empty()) write_text_file(options.sheet_file, sheets_to_json(sheets));
   if (!options.csv_file.empty()) write_text_file(options.csv_file, sheets_to_csv(sheets));
   if (!options.plot_file.empty() && delivery.picture) write_picture(options, delivery);
-  if (!options.report_file.empty()) report_delivered(options, delivery, results);
+  if (!options.report.file.empty()) report_delivered(options, delivery, results);
   if (options.json && !options.quiet) {
     print(sheets_to_json(sheets));
   } else if (!options.quiet) {

@@ -288,6 +288,21 @@ std::string sheets_to_json(const std::vector<Sheet>& sheets) {
   return text + "\n]\n";
 }
 
+std::string sheets_to_json_line(std::vector<Sheet> sheets,
+                                const std::vector<std::pair<std::string, std::string>>& texts,
+                                const std::vector<std::pair<std::string, double>>& numbers) {
+  Json line = Json::object();
+  for (const auto& [name, number] : numbers) line[name] = number;
+  for (const auto& [name, text] : texts) line[name] = text;
+  line["sheets"] = Json::array();
+  for (Sheet& sheet : sheets) {
+    sheet.curves.clear();
+    sheet.maps.clear();
+    line["sheets"].push_back(Json::parse(sheet_text(sheet)));
+  }
+  return line.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
 std::string sheets_to_csv(const std::vector<Sheet>& sheets) {
   std::string text = "file,measurement,name,channel,value,unit,floor,uncertainty,bound,conditions\n";
   for (const Sheet& sheet : sheets) {

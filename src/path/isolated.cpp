@@ -33,6 +33,7 @@ using Clock = std::chrono::steady_clock;
 constexpr int kSpins = 4000;              // before a process goes to sleep
 constexpr long kLookNs = 20'000'000;      // between two looks whether the child still lives
 constexpr std::size_t kTextBytes = 4096;  // of a message between the processes
+constexpr int kMostTurns = 64;            // of settings, between two runs
 constexpr std::size_t kCanaryBytes = 64;  // before each buffer
 constexpr unsigned char kCanary = 0xA5;
 constexpr std::size_t kAlignment = 16;  // bytes: what vector instructions want
@@ -52,6 +53,12 @@ struct Control {
   double claimed_rate_hz = 0;
   int outputs = 0;
   int error_code = 0;
+  struct Turn {
+    std::size_t setting = 0;
+    double value = 0;
+  };
+  int turn_count = 0;  ///< to be made before the next run; written while the child waits
+  Turn turns[kMostTurns];
   char text[kTextBytes] = {};
 };
 static_assert(std::atomic<std::uint32_t>::is_always_lock_free);
@@ -282,6 +289,18 @@ class IsolatedUnit : public Unit {
   std::int64_t latency_frames() const noexcept override { return control_->latency; }
   double claimed_rate_hz() const noexcept override { return control_->claimed_rate_hz; }
 
+  bool turn(std::size_t setting, double value) override {
+    // Here for the next prepare(), and there for what runs.
+    if (!inner_->turn(setting, value)) return false;
+    Control::Turn* const end = control_->turns + control_->turn_count;
+    Control::Turn* const place =
+        std::find_if(control_->turns, end, [&](const auto& one) { return one.setting == setting; });
+    if (place == end && control_->turn_count == kMostTurns) return false;
+    *place = {setting, value};
+    if (place == end) ++control_->turn_count;
+    return true;
+  }
+
   void run(const float* const* inputs, float* const* outputs) override {
     int done = 0;
     run_row({inputs, inputs_count_, outputs, block_frames_, 1}, done);
@@ -335,6 +354,10 @@ class IsolatedUnit : public Unit {
         if (state != State::run) {
           wait_while(*control_, state);
           continue;
+        }
+        for (; control_->turn_count > 0; --control_->turn_count) {
+          const Control::Turn& turn = control_->turns[control_->turn_count - 1];
+          inner_->turn(turn.setting, turn.value);
         }
         run_blocks(in);
         control_->latency = inner_->latency_frames();

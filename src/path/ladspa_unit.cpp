@@ -228,14 +228,16 @@ class Instance {
       throw Error(ErrorCode::unit_failed,
                   fmt::format("{} refused to start at {:g} Hz", description.label, rate));
     controls_.assign(description.ports.size(), 0.0F);
-    std::size_t setting = 0;
     for (std::size_t p = 0; p < description.ports.size(); ++p) {
       const Port& port = description.ports[p];
       if (LADSPA_IS_PORT_AUDIO(port.descriptor)) {
         (LADSPA_IS_PORT_INPUT(port.descriptor) ? ins_ : outs_).push_back(p);
         continue;
       }
-      if (LADSPA_IS_PORT_INPUT(port.descriptor)) controls_[p] = static_cast<float>(values[setting++]);
+      if (LADSPA_IS_PORT_INPUT(port.descriptor)) {
+        controls_[p] = static_cast<float>(values[settings_.size()]);
+        settings_.push_back(p);
+      }
       if (!LADSPA_IS_PORT_INPUT(port.descriptor) && (port.name == "latency" || port.name == "_latency"))
         latency_ = p;
       plugin_->connect_port(handle_, p, &controls_[p]);
@@ -248,6 +250,10 @@ class Instance {
   }
   Instance(const Instance&) = delete;
   Instance& operator=(const Instance&) = delete;
+
+  void turn(std::size_t setting, double value) {
+    controls_[settings_.at(setting)] = static_cast<float>(value);
+  }
 
   void run(const float* const* inputs, float* const* outputs, bool doubled) {
     for (std::size_t i = 0; i < ins_.size(); ++i)
@@ -264,7 +270,7 @@ class Instance {
   LADSPA_Handle handle_;
   int frames_;
   std::vector<float> controls_;
-  std::vector<std::size_t> ins_, outs_;
+  std::vector<std::size_t> ins_, outs_, settings_;
   std::optional<std::size_t> latency_;
 };
 
@@ -278,6 +284,11 @@ class LadspaUnit : public InstancedUnit<Instance> {
 
   ~LadspaUnit() override { instances_.clear(); }  // before what they refer to
   const UnitInfo& info() const noexcept override { return info_; }
+  bool turn(std::size_t setting, double value) override {
+    values_.at(setting) = value;
+    for (const auto& instance : instances_) instance->turn(setting, value);
+    return true;
+  }
   void prepare(double sample_rate_hz, int channel_count, int block_frames) override {
     if (const std::string why = refusal(info_); !why.empty())
       throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be hosted: {}", info_.name, why));

@@ -11,68 +11,19 @@
 #include <array>
 #include <chrono>
 #include <cmath>
-#include <cstring>
 #include <thread>
 
+#include "jack_client.hpp"
 #include "wavicon/audio/decibels.hpp"
 
 namespace wavicon {
 namespace {
 
+using namespace path_detail;
 using namespace std::chrono_literals;
 
 constexpr std::size_t kMostXruns = 256;  // places that are named; the rest is counted
-constexpr int kMostPorts = 64;           // channels of an interface
 constexpr auto kLook = 20ms;
-constexpr double kPatienceS = 0.5;     // without a block: who waits is told within a second
-constexpr double kPatienceBlocks = 8;  // or so many of the server's blocks, when they are longer
-
-struct CloseClient {
-  void operator()(jack_client_t* client) const noexcept { jack_client_close(client); }
-};
-using Client = std::unique_ptr<jack_client_t, CloseClient>;
-
-void be_quiet(const char*) {}
-
-Client open_client(const std::string& name, const std::string& server) {
-  jack_set_error_function(be_quiet);
-  jack_set_info_function(be_quiet);
-  jack_status_t status{};
-  jack_client_t* client =
-      server.empty()
-          ? jack_client_open(name.c_str(), JackNoStartServer, &status)
-          : jack_client_open(name.c_str(), static_cast<jack_options_t>(JackNoStartServer | JackServerName),
-                             &status, server.c_str());
-  if (client == nullptr)
-    throw Error(ErrorCode::unit_failed,
-                fmt::format("there is no JACK server{}: start one, or name the one that runs",
-                            server.empty() ? "" : " '" + server + "'"));
-  return Client(client);
-}
-
-std::vector<std::string> ports(jack_client_t* client, const std::string& pattern, unsigned long flags) {
-  std::vector<std::string> names;
-  const char** found =
-      jack_get_ports(client, pattern.empty() ? nullptr : pattern.c_str(), JACK_DEFAULT_AUDIO_TYPE, flags);
-  for (const char** port = found; port != nullptr && *port != nullptr; ++port)
-    if (std::strncmp(*port, jack_get_client_name(client), std::strlen(jack_get_client_name(client))) != 0)
-      names.emplace_back(*port);
-  if (found != nullptr) jack_free(found);
-  return names;
-}
-
-std::vector<std::string> wanted_ports(jack_client_t* client, const std::string& pattern, unsigned long flags,
-                                      const char* what) {
-  auto names = ports(client, pattern, flags);
-  if (!names.empty()) {
-    if (names.size() > kMostPorts) names.resize(kMostPorts);
-    return names;
-  }
-  std::string there;
-  for (const std::string& name : ports(client, "", flags)) there += (there.empty() ? "" : ", ") + name;
-  throw Error(ErrorCode::unit_failed, fmt::format("no port to {} matches '{}'; there {}", what, pattern,
-                                                  there.empty() ? "are none" : "are " + there));
-}
 
 // Everything that the callbacks touch.
 struct Session {
@@ -104,17 +55,6 @@ struct Session {
   }
 };
 
-std::int64_t reported(const Session& session) {
-  jack_latency_range_t range{};
-  std::int64_t sum = 0;
-  if (!session.outs.empty()) {
-    jack_port_get_latency_range(session.outs[0], JackPlaybackLatency, &range);
-    sum += range.max;
-  }
-  jack_port_get_latency_range(session.ins[0], JackCaptureLatency, &range);
-  return sum + range.max;
-}
-
 void require_softer(const std::vector<std::vector<float>>& stimulus, double ceiling_dbfs) {
   float peak = 0;
   for (const auto& channel : stimulus)
@@ -136,17 +76,6 @@ void require_rate(jack_client_t* client, double rate) {
                             server_rate, rate, server_rate));
 }
 
-// The ports to play to. One channel goes to every port; of several, each to its own.
-std::vector<std::string> ports_to_play(jack_client_t* client, const std::string& to, std::size_t channels) {
-  std::vector<std::string> ports = wanted_ports(client, to, JackPortIsInput, "play to");
-  if (channels > 1 && channels > ports.size())
-    throw Error(
-        ErrorCode::unit_failed,
-        fmt::format("the stimulus has {} channels and only {} ports match '{}'", channels, ports.size(), to));
-  if (channels > 1 && ports.size() > channels) ports.resize(channels);
-  return ports;
-}
-
 // Ports of its own, callbacks and connections: from here on blocks come.
 void begin(jack_client_t* client, Session& session, const LiveResult& result) {
   for (int c = 0; c < session.transport.play_channels(); ++c)
@@ -163,26 +92,17 @@ void begin(jack_client_t* client, Session& session, const LiveResult& result) {
       client, [](void* s) { static_cast<Session*>(s)->gone = true; }, &session);
   if (jack_activate(client) != 0)
     throw Error(ErrorCode::unit_failed, "the server does not let a client start");
-  const auto connect = [&](const std::string& from, const std::string& to) {
-    if (jack_connect(client, from.c_str(), to.c_str()) != 0)
-      throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be connected to {}", from, to));
-  };
   for (std::size_t c = 0; c < result.recorded_from.size(); ++c)
-    connect(result.recorded_from[c], jack_port_name(session.ins[c]));
+    connect_ports(client, result.recorded_from[c], jack_port_name(session.ins[c]));
   for (std::size_t c = 0; c < result.played_to.size(); ++c)
-    connect(jack_port_name(session.outs[std::min(c, session.outs.size() - 1)]), result.played_to[c]);
+    connect_ports(client, jack_port_name(session.outs[std::min(c, session.outs.size() - 1)]),
+                  result.played_to[c]);
 }
 
-// The port that was there and is no more; empty: all are there.
-std::string gone_port(jack_client_t* client, const LiveResult& result) {
-  for (const auto* ports : {&result.recorded_from, &result.played_to})
-    for (const std::string& port : *ports)
-      if (jack_port_by_name(client, port.c_str()) == nullptr) return port;
-  return "";
-}
-
-double patience_s(jack_client_t* client) {
-  return std::max(kPatienceS, kPatienceBlocks * jack_get_buffer_size(client) / jack_get_sample_rate(client));
+// Of the ports that a take needs.
+std::string missing_port(jack_client_t* client, const LiveResult& result) {
+  const std::string port = gone_port(client, result.recorded_from);
+  return port.empty() ? gone_port(client, result.played_to) : port;
 }
 
 // Until all was played and recorded, or nothing comes any more.
@@ -200,7 +120,7 @@ void await(jack_client_t* client, const Session& session, const LiveResult& resu
     if (blocks != seen) moved = now;
     seen = blocks;
     if (std::chrono::duration<double>(now - moved).count() > patience_s(client)) break;
-    if (!session.gone && !gone_port(client, result).empty()) break;
+    if (!session.gone && !missing_port(client, result).empty()) break;
   }
 }
 
@@ -209,24 +129,12 @@ std::string cut_by(jack_client_t* client, const Session& session, const LiveResu
   const LiveTransport& transport = session.transport;
   if (session.gone && !transport.done()) return "the server stopped";
   if (!session.gone)
-    if (const std::string port = gone_port(client, result); !port.empty())
+    if (const std::string port = missing_port(client, result); !port.empty())
       return fmt::format("the port {} is gone", port);
   return transport.done()
              ? ""
              : fmt::format("the server sent no block for {:g} s: it, or a client of it, stands still",
                            patience_s(client));
-}
-
-// Closes the client. Of a server that stands still that can take many seconds, for which nobody waits: the
-// callbacks keep what they touch.
-void leave(Client client, std::unique_ptr<Session> session, bool cut) {
-  if (!cut) {
-    client.reset();
-    return;
-  }
-  std::thread([client = std::move(client), session = std::move(session)]() mutable {
-    client.reset();
-  }).detach();
 }
 
 }  // namespace
@@ -245,14 +153,14 @@ LiveResult play_and_record(std::vector<std::vector<float>> stimulus, double rate
   else
     result.played_to = ports_to_play(client.get(), options.to, stimulus.size());
   const auto frames = static_cast<std::int64_t>(length) + std::llround(options.tail_s * rate);
-  auto session = std::make_unique<Session>(std::move(stimulus), static_cast<int>(result.recorded_from.size()),
+  auto session = std::make_shared<Session>(std::move(stimulus), static_cast<int>(result.recorded_from.size()),
                                            frames, rate);
   const LiveTransport& transport = session->transport;
   begin(client.get(), *session, result);
   result.block_frames = static_cast<int>(jack_get_buffer_size(client.get()));
   std::this_thread::sleep_for(std::chrono::duration<double>(options.look_s));
   result.idle_peak = static_cast<double>(transport.idle_peak());
-  result.reported_samples = reported(*session);
+  result.reported_samples = reported_latency(session->outs, session->ins);
   session->xrun_count = 0;
   session->transport.start();
   await(client.get(), *session, result, frames, options);
@@ -265,7 +173,7 @@ LiveResult play_and_record(std::vector<std::vector<float>> stimulus, double rate
   for (std::size_t i = 0; i < std::min(kMostXruns, session->xrun_count.load()); ++i)
     result.xruns.push_back(session->xruns[i].load());
   result.peak = static_cast<double>(transport.peak());
-  leave(std::move(client), std::move(session), !result.cut.empty());
+  leave_server(std::move(client), std::move(session), !result.cut.empty());
   return result;
 }
 

@@ -70,6 +70,12 @@ class Instance {
     features_.worker().deliver();
   }
 
+  void turn(std::size_t setting, double value) {
+    for (std::size_t i = 0; i < plugin_.ports.size(); ++i)
+      if (plugin_.ports[i].kind == PortKind::control_in && *plugin_.ports[i].setting == setting)
+        controls_[i] = static_cast<float>(value);
+  }
+
   /// What it would keep of itself in a session.
   [[nodiscard]] State state() const {
     return State(lilv_state_new_from_instance(plugin_.lilv, lilv_.get(), map_of(urids_), nullptr, nullptr,
@@ -184,6 +190,12 @@ class Lv2Unit : public InstancedUnit<Instance> {
     for (int i = 0; i < fit_.count; ++i)
       instances_.push_back(
           std::make_unique<Instance>(plugin_, urids_, state_.get(), values_, sample_rate_hz, block_frames));
+  }
+
+  bool turn(std::size_t setting, double value) override {
+    values_.at(setting) = value;
+    for (const auto& instance : instances_) instance->turn(setting, value);
+    return true;
   }
 
   bool restart_from_own_state() override {

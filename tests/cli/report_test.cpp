@@ -7,6 +7,7 @@
 #include <map>
 #include <regex>
 
+#include "browser.hpp"
 #include "program.hpp"
 
 namespace wavicon {
@@ -166,6 +167,76 @@ TEST_F(ReportCommand, IsWholeInABrowser) {
     EXPECT_HAS(text, "RMS level of what is in the band");
     EXPECT_HAS(text, "Files, versions and digests");
   }
+}
+
+// With the tabulator: every folded part and every table can be reached, from the top to the bottom, and
+// opened.
+TEST_F(ReportCommand, IsReadByTheKeyboardAlone) {
+  if (!has("chromium")) GTEST_SKIP() << "the package chromium is not installed";
+  good("report three.json -o page.html --limit 'thd_db<-40'");
+  BrowserSession browser(folder_.path(), file("page.html"));
+  const int stops =
+      browser.evaluate("document.querySelectorAll('summary,[tabindex],a[href],audio').length").get<int>();
+  ASSERT_GE(stops, 4);
+  double above = -1;
+  std::vector<std::string> reached;
+  for (int i = 0; i < 40; ++i) {
+    browser.press("Tab", 9);
+    const json at = browser.evaluate(
+        "(e=>e===document.body?null:{name:e.tagName,top:e.getBoundingClientRect().top+scrollY,"
+        "seen:getComputedStyle(e).outlineStyle,text:e.innerText.slice(0,40)})(document.activeElement)");
+    if (at.is_null()) break;
+    EXPECT_GE(at["top"].get<double>(), above) << at;
+    EXPECT_NE(at["seen"], "none") << at;
+    above = at["top"];
+    reached.push_back(at["name"]);
+    if (at["name"] != "SUMMARY") continue;
+    browser.press("Enter", 13);
+    EXPECT_EQ(browser.evaluate("document.activeElement.parentElement.open"), true) << at;
+  }
+  EXPECT_GE(std::count(reached.begin(), reached.end(), "SUMMARY"), 3);
+  EXPECT_GE(std::count(reached.begin(), reached.end(), "DIV"), 1);
+}
+
+// Inches: A4 and Letter. No word leaves the page, and what is folded away is there.
+TEST_F(ReportCommand, IsPrintedOnBothPapers) {
+  if (!has("chromium") || !has("pdftotext")) GTEST_SKIP() << "chromium or pdftotext is not installed";
+  good("report three.json -o page.html --limit 'thd_db<-40'");
+  BrowserSession browser(folder_.path(), file("page.html"));
+  for (const auto& [wide, high] : {std::pair(8.27, 11.69), std::pair(8.5, 11.0)}) {
+    write("page.txt", browser.ask("Page.printToPDF", {{"paperWidth", wide}, {"paperHeight", high}})["data"]
+                          .get<std::string>());
+    testing::run("base64 -d '" + file("page.txt") + "' > '" + file("printed.pdf") + "'");
+    const std::string words = testing::run("pdftotext -bbox '" + file("printed.pdf") + "' -").out;
+    const std::regex page("<page width=\"([0-9.]+)\""), place("xMin=\"(-?[0-9.]+)\".*xMax=\"([0-9.]+)\"");
+    std::smatch found;
+    ASSERT_TRUE(std::regex_search(words, found, page)) << words.substr(0, 300);
+    EXPECT_NEAR(std::stod(found[1]), wide * 72, 1);
+    int count = 0;
+    for (auto at = std::sregex_iterator(words.begin(), words.end(), place); at != std::sregex_iterator();
+         ++at, ++count) {
+      EXPECT_GE(std::stod((*at)[1]), 30) << at->str();
+      EXPECT_LE(std::stod((*at)[2]), wide * 72 - 30) << at->str();
+    }
+    EXPECT_GT(count, 300);
+    EXPECT_HAS(testing::run("pdftotext -layout '" + file("printed.pdf") + "' -").out,
+               "Files, versions and digests");
+  }
+}
+
+// What a person adds goes with every command that makes a page.
+TEST_F(ReportCommand, TakesATitleBesideEveryMeasurement) {
+  write("note.md", "Taken on **Monday**.");
+  good("harmonics drive-12.wav --quiet --report own.html --title 'Tern & Co' --by 'Ida' --note note.md");
+  const std::string page = read_text(file("own.html"));
+  EXPECT_HAS(page, "<h1>Tern &amp; Co</h1>");
+  EXPECT_HAS(page, "Ida, ");
+  EXPECT_HAS(page, "<strong>Monday</strong>");
+  EXPECT_HAS(bad(2, "harmonics drive-12.wav --title x"), "--report FILE writes it");
+  EXPECT_HAS(bad(2, "bench --plan oversampling sim:tern --title x"), "--report FILE writes it");
+  EXPECT_HAS(bad(2, "harmonics drive-12.wav --report x.txt"), ".html, .md or .pdf");
+  // Before anything is measured.
+  EXPECT_HAS(bad(3, "harmonics none.wav --report x.html --note none.md"), "none.md");
 }
 
 TEST_F(ReportCommand, IsValid) {

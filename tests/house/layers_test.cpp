@@ -31,6 +31,9 @@ const std::map<std::string, std::set<std::string>> kMayUse = {
     {"path",
      {"audio", "version.hpp", "lilv/", "lv2/", "ladspa.h", "jack/", "dlfcn.h", "elf.h", "fcntl.h", "link.h",
       "linux/", "poll.h", "pthread.h", "semaphore.h", "signal.h", "sys/", "unistd.h"}},
+    {"live",
+     {"audio", "stimulus", "intake", "measure", "sheet", "path", "present", "curses.h", "langinfo.h", "signal.h",
+      "termios.h", "unistd.h"}},
     {"present",
      {"audio", "sheet", "cmark.h", "fcntl.h", "nettle/", "signal.h", "spawn.h", "unistd.h", "sys/"}},
 };

@@ -58,7 +58,7 @@ file(WRITE ${BUILD}/consumers/inside/CMakeLists.txt
   "cmake_minimum_required(VERSION 3.25)\nproject(inside CXX)\nadd_subdirectory(${SOURCE}/../.. wavicon)\n")
 run(${CMAKE_COMMAND} -S ${BUILD}/consumers/inside -B ${BUILD}/consumers/inside/build -G Ninja -DCMAKE_CXX_COMPILER=${CXX})
 file(READ ${BUILD}/consumers/inside/build/CMakeCache.txt cache)
-foreach(option LV2 DEMO_PLUGINS LADSPA JACK PLOTS CLI TESTS EXAMPLES BENCHMARKS)
+foreach(option LV2 DEMO_PLUGINS LADSPA JACK PLOTS BENCH LIVE CLI TESTS EXAMPLES BENCHMARKS)
   if(NOT cache MATCHES "WAVICON_${option}:BOOL=OFF")
     message(FATAL_ERROR "WAVICON_${option} is on inside another project")
   endif()

@@ -69,8 +69,9 @@ TEST(Null, CleanCopiesNullToTheFloor) {
 
 // Every kind of remainder, built and judged: ten cases or more of each, none misjudged.
 void expect_verdict(NullVerdict expected, const Signal& a, const Signal& b, double rate,
-                    const std::string& what, SampleFormat format = SampleFormat::float64) {
-  const NullResult result = null_of(a, b, rate, {}, {}, format);
+                    const std::string& what, SampleFormat format = SampleFormat::float64,
+                    const NullOptions& options = {}) {
+  const NullResult result = null_of(a, b, rate, options, {}, format);
   EXPECT_EQ(name_of(result.verdict), name_of(expected))
       << what << ": " << result.channels[0].reason << "; coherent " << result.channels[0].coherent_share
       << ", follows " << result.channels[0].follows << ", spread " << result.channels[0].level_spread_db
@@ -127,6 +128,42 @@ TEST(NullVerdict, SteadyNoiseIsNoise) {
                      content + std::string("coloured") + std::to_string(level));
     }
   }
+}
+
+// A is steady, so that nothing tells by its level whether what is left follows it.
+TEST(NullVerdict, WhatSaturationAddsToASteadyToneIsNoNoise) {
+  NullOptions in_place;
+  in_place.delay_samples = 0;  // whole periods later it fits as well
+  in_place.drift_ppm = 0;
+  for (const double rate : {44100.0, 96000.0})
+    for (const double hz : {110.0, 440.0, 3000.0}) {
+      Signal x(static_cast<std::size_t>(rate));
+      for (std::size_t n = 0; n < x.size(); ++n)
+        x[n] = 0.25 * std::sin(2 * std::numbers::pi * hz * static_cast<double>(n) / rate);
+      Signal driven = x, bent = x, off = x;
+      for (double& v : driven) v = std::tanh(3 * v) / 3;
+      for (double& v : bent) v += 0.1 * v * v;
+      for (double& v : off) v += 1e-3;
+      const auto expect = [&](NullVerdict verdict, const Signal& y, const char* what) {
+        expect_verdict(verdict, x, y, rate, what + std::to_string(hz) + " at " + std::to_string(rate),
+                       SampleFormat::float64, in_place);
+      };
+      expect(NullVerdict::programme, driven, "tanh ");
+      expect(NullVerdict::programme, bent, "square ");
+      expect(NullVerdict::programme, off, "offset ");
+      expect(NullVerdict::programme, added(driven, noise(x.size(), -60, 3)), "tanh and noise ");
+      // Noise beside a steady tone is noise, in a narrow band as well.
+      expect(NullVerdict::noise, added(x, noise(x.size(), -60, 3)), "white ");
+      for (const double q : {1.0, 4.0})
+        expect(NullVerdict::noise, added(x, filtered(noise(x.size(), -60, 5), bell(1000, 30, q, rate))),
+               "coloured ");
+    }
+  // A tone that one of them has alone, behind programme.
+  const Signal& voice = programme("voice", 48000, 4);
+  Signal whistle(voice.size());
+  for (std::size_t n = 0; n < whistle.size(); ++n)
+    whistle[n] = 1e-3 * std::sin(2 * std::numbers::pi * 15625 * static_cast<double>(n) / 48000);
+  expect_verdict(NullVerdict::programme, voice, added(voice, whistle), 48000, "whistle");
 }
 
 TEST(NullVerdict, HumIsHum) {

@@ -30,6 +30,11 @@ namespace wavicon {
 [[nodiscard]] WAVICON_EXPORT Sheet sheet_from_json(const std::string& text,
                                                    const std::string& name = "sheet");
 
+/// One line: an object of these texts and numbers, and `sheets` without their curves and maps.
+[[nodiscard]] WAVICON_EXPORT std::string sheets_to_json_line(
+    std::vector<Sheet> sheets, const std::vector<std::pair<std::string, std::string>>& texts,
+    const std::vector<std::pair<std::string, double>>& numbers);
+
 /// A line per reading: file, measurement, name, channel, value, unit, floor, bound, conditions.
 [[nodiscard]] WAVICON_EXPORT std::string sheets_to_csv(const std::vector<Sheet>& sheets);
 

@@ -121,6 +121,16 @@ class WAVICON_EXPORT Unit {
   /// Sample rate that the unit hands on with its output when it is another one than it was given; 0 for none.
   [[nodiscard]] virtual double claimed_rate_hz() const noexcept { return 0; }
 
+  /// Turns a setting between two runs, as a hand on the panel does: what the unit remembers stays.
+  ///
+  /// @param setting  place in info().settings. @param value  within its range.
+  /// @return false: the unit takes its settings only when it is opened.
+  [[nodiscard]] virtual bool turn(std::size_t setting, double value) {
+    (void)setting;
+    (void)value;
+    return false;
+  }
+
   /// Saves what the unit would save in a session, and starts it anew from that, as prepare() did; prepare()
   /// first. @return false: there is nothing that it could save. @throws Error unit_failed when it does not
   /// come back.

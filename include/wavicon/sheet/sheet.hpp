@@ -105,7 +105,7 @@ struct SheetContext {
 
 /// Raised with every change by which the same capture gives another figure: what was measured by different
 /// ones is not quite comparable ("Changed results" in CHANGELOG.md says where).
-inline constexpr int kArithmetic = 2;
+inline constexpr int kArithmetic = 3;
 
 /// All that one measurement says about one capture.
 struct Sheet {

@@ -30,6 +30,7 @@ class CrossSpectra {
   [[nodiscard]] std::int64_t windows() const { return windows_; }
   [[nodiscard]] double bin_hz() const { return rate_ / static_cast<double>(length_); }
   [[nodiscard]] std::size_t length() const { return length_; }
+  [[nodiscard]] double beta() const { return beta_; }
   /// Sums of |X|², |Y|² and conj(X)·Y.
   [[nodiscard]] const std::vector<double>& xx() const { return xx_; }
   [[nodiscard]] const std::vector<double>& yy() const { return yy_; }

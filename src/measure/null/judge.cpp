@@ -12,6 +12,7 @@
 #include "measure/common/words.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/weighting.hpp"
+#include "wavicon/audio/window.hpp"
 
 namespace wavicon::measure_detail {
 namespace {
@@ -20,6 +21,7 @@ constexpr double kLowRateHz = 2000;
 constexpr double kMostLowS = 120;
 constexpr double kLeastMainsS = 1;
 constexpr double kLinesFromHum = 0.5;  // share of the residual
+constexpr double kLines = 0.5;         // share of the residual
 constexpr double kLinear = 0.5;        // share of the residual
 constexpr double kFollows = 0.3;       // correlation of levels
 constexpr double kSteadyDb = 2;        // spread of a noise's level over 20 ms
@@ -127,6 +129,42 @@ bool is_rounding(const NullResult& result, ChannelNull& c) {
   return false;
 }
 
+// Share of the residual that is lines which stand still: peaks as wide as a window's lobe, with a valley on
+// both sides; an offset is one at 0 Hz. Of too few windows noise has such peaks as well: 0.
+double steady_lines(const NullResult& result, const ChannelNull& c) {
+  constexpr std::int64_t kLeastWindows = 6;
+  constexpr std::size_t kLobeBins = 3, kValleyBins = 6;
+  constexpr double kValley = 0.01;  // of the peak
+  if (c.windows < kLeastWindows) return 0;
+  const auto& density = c.residual_density;
+  double all = 0, lines = 0;
+  std::vector<bool> taken(density.size(), false);
+  for (std::size_t k = 0; k < density.size(); ++k)
+    if (c.hz[k] >= result.options.band_from_hz && c.hz[k] <= result.band_to_hz) all += density[k];
+  if (density.size() > kValleyBins && result.options.band_from_hz <= 0 &&
+      *std::min_element(density.begin() + kLobeBins, density.begin() + kValleyBins + 1) <
+          kValley * density[0])
+    for (std::size_t i = 0; i <= kLobeBins; ++i) {
+      taken[i] = true;
+      lines += density[i];
+    }
+  for (std::size_t k = kValleyBins; k + kValleyBins < density.size(); ++k) {
+    if (c.hz[k] < result.options.band_from_hz || c.hz[k] > result.band_to_hz) continue;
+    if (density[k] < density[k - 1] || density[k] < density[k + 1]) continue;
+    const auto valley = [&](std::size_t from) {
+      const auto first = density.begin() + static_cast<std::ptrdiff_t>(from);
+      return *std::min_element(first, first + (kValleyBins - kLobeBins + 1));
+    };
+    if (std::max(valley(k - kValleyBins), valley(k + kLobeBins)) > kValley * density[k]) continue;
+    for (std::size_t i = k - kLobeBins; i <= k + kLobeBins; ++i)
+      if (!taken[i]) {
+        taken[i] = true;
+        lines += density[i];
+      }
+  }
+  return all > 0 ? lines / all : 0;
+}
+
 void judge_channel(const NullResult& result, ChannelNull& c) {
   if (result.equal || c.residual_peak == 0)
     return set(c, NullVerdict::identical,
@@ -152,6 +190,14 @@ void judge_channel(const NullResult& result, ChannelNull& c) {
                            "saturation, a gain "
                            "that moves, or something added; {}",
                            c.follows, 100 * c.coherent_share, spread_text(result, c)));
+  // What is steady is no noise where A is steady as well.
+  if (const double lines = steady_lines(result, c); lines > kLines)
+    return set(
+        c, NullVerdict::programme,
+        fmt::format(
+            "{:.0f} % of it are lines that stand still: what saturation adds to a steady tone, an offset, or "
+            "a tone that one of them has alone; {}",
+            100 * std::min(1.0, lines), range_text(result, c)));
   set(c, NullVerdict::noise,
       fmt::format("no difference but noise: it is steady, {}", spread_text(result, c)));
 }
@@ -271,11 +317,40 @@ void ResidualMeter::finish(double band_from_hz, double band_to_hz, ChannelNull& 
   add_uncertainties(band_from_hz, band_to_hz, channel);
 }
 
+// What a window leaves of a steady tone far from it keeps in step with the tone's harmonics: without this a
+// saturated tone is a filtered one.
+std::vector<bool> ResidualMeter::own_power() const {
+  constexpr std::size_t kMostLines = 64;
+  constexpr double kOver = 4;  // power, over what the skirts bring
+  const auto& power = spectra_.xx();
+  std::vector<std::size_t> peaks;
+  for (std::size_t k = 1; k + 1 < power.size(); ++k)
+    if (power[k] > 0 && power[k] >= power[k - 1] && power[k] > power[k + 1]) peaks.push_back(k);
+  const std::size_t count = std::min(kMostLines, peaks.size());
+  std::partial_sort(peaks.begin(), peaks.begin() + static_cast<std::ptrdiff_t>(count), peaks.end(),
+                    [&](std::size_t a, std::size_t b) { return power[a] > power[b]; });
+  const double half_width = kaiser_half_width_bins(spectra_.beta());
+  std::vector<bool> own(power.size());
+  for (std::size_t k = 0; k < power.size(); ++k) {
+    double leaked = 0;
+    for (std::size_t i = 0; i < count; ++i) {
+      const double distance = std::abs(static_cast<double>(k) - static_cast<double>(peaks[i]));
+      if (distance <= half_width) continue;
+      const double skirt = kaiser_skirt_ratio(spectra_.beta(), distance - half_width);
+      leaked = std::max(leaked, power[peaks[i]] * skirt * skirt);
+    }
+    own[k] = power[k] > kOver * leaked;
+  }
+  return own;
+}
+
 void ResidualMeter::add_densities(double band_from_hz, double band_to_hz, ChannelNull& channel) const {
   const auto &reference_power = spectra_.xx(), &residual_power = spectra_.yy();
   const auto& cross = spectra_.xy();
   const double scale = spectra_.density_scale();
   const auto windows = static_cast<double>(spectra_.windows());
+  channel.windows = spectra_.windows();
+  const std::vector<bool> own = own_power();
   double coherent = 0, all = 0, moved = 0;
   for (std::size_t k = 0; k < cross.size(); ++k) {
     channel.hz.push_back(static_cast<double>(k) * spectra_.bin_hz());
@@ -283,7 +358,7 @@ void ResidualMeter::add_densities(double band_from_hz, double band_to_hz, Channe
     channel.residual_density.push_back(residual_power[k] * scale);
     if (channel.hz[k] < band_from_hz || channel.hz[k] > band_to_hz) continue;
     all += residual_power[k];
-    if (reference_power[k] > 0 && residual_power[k] > 0) {
+    if (own[k] && reference_power[k] > 0 && residual_power[k] > 0) {
       const double share = std::norm(cross[k]) / (reference_power[k] * residual_power[k]);
       // So many windows agree by chance with a share of one over their number.
       const double chance = 1.0 / windows,
@@ -321,6 +396,7 @@ void ResidualMeter::weigh(double band_from_hz, double band_to_hz, ChannelNull& c
 }
 
 void ResidualMeter::add_third_octaves(ChannelNull& channel) const {
+  const std::vector<bool> own = own_power();
   const auto &reference_power = spectra_.xx(), &residual_power = spectra_.yy();
   const auto& cross = spectra_.xy();
   const double bin = spectra_.bin_hz(), half = std::pow(10.0, 0.05);
@@ -337,6 +413,7 @@ void ResidualMeter::add_third_octaves(ChannelNull& channel) const {
     double p = 0, y = 0;
     for (auto k = static_cast<std::size_t>(std::ceil(from / bin));
          k < cross.size() && static_cast<double>(k) * bin <= to; ++k) {
+      if (!own[k]) continue;
       c += cross[k];
       p += reference_power[k];
       y += reference_power[k] - 2 * cross[k].real() + residual_power[k];

@@ -36,6 +36,8 @@ class ResidualMeter {
   void compare_levels(ChannelNull& channel) const;
   // Densities and what of the residual is coherent with A, in the band.
   void add_densities(double band_from_hz, double band_to_hz, ChannelNull& channel) const;
+  // Bin by bin, whether A has power of its own there, beyond the skirts of its lines.
+  [[nodiscard]] std::vector<bool> own_power() const;
   // Depths in the band, plain and weighted.
   void weigh(double band_from_hz, double band_to_hz, ChannelNull& channel) const;
   void add_third_octaves(ChannelNull& channel) const;

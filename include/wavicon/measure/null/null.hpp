@@ -69,6 +69,7 @@ struct ChannelNull {
   NullVerdict verdict = NullVerdict::identical;
   std::string reason;
   std::vector<double> hz;  ///< of the spectra, in mean square per Hz
+  std::int64_t windows = 0;  ///< that the densities are means of
   std::vector<double> reference_density;
   std::vector<double> residual_density;
   std::vector<double> third_octave_hz;
