@@ -189,6 +189,25 @@ ReportSection report_section(const std::vector<Sheet>& sheets) {
   return section;
 }
 
+namespace {
+
+// The first sentence of each capture; of many their number.
+std::vector<std::string> first_answers(const ReportSection& section) {
+  constexpr std::size_t kMost = 4;
+  if (section.sheets.size() > kMost)
+    return {fmt::format("{}: {} captures, beside each other below", section.title, section.sheets.size())};
+  std::vector<std::string> lines;
+  for (const Sheet& sheet : section.sheets)
+    for (const Finding& finding : sheet.findings)
+      if (finding.code == FindingCode::result) {
+        lines.push_back((section.sheets.size() > 1 ? sheet.capture.file + ": " : "") + finding.text);
+        break;
+      }
+  return lines;
+}
+
+}  // namespace
+
 void write_report(Report report, const ReportOptions& options) {
   const std::string ending = fs::path(options.file).extension().string();
   if (!options.note_file.empty()) report.note = read_text_file(options.note_file, "note");
@@ -199,9 +218,9 @@ void write_report(Report report, const ReportOptions& options) {
   // The question and the answer stand on top, whatever the page is of.
   if (report.answer.empty())
     for (const ReportSection& section : report.sections)
-      if (!section.answer.empty()) report.answer.push_back({section.answer.front()});
+      for (std::string& line : first_answers(section)) report.answer.push_back({std::move(line)});
   // What stands on top is not told twice.
-  if (report.sections.size() == 1 && report.sections.front().answer.size() == 1)
+  if (report.sections.size() == 1 && report.sections.front().answer.size() <= report.answer.size())
     report.sections.front().answer.clear();
   if (report.deciding.empty() && !report.sections.empty() && report.sections.front().sheets.size() == 1)
     report.deciding = deciding_figures(report.sections.front().tables);
@@ -209,6 +228,9 @@ void write_report(Report report, const ReportOptions& options) {
                  : report.sections.size() == 1 && report.sections.front().sheets.size() == 1
                      ? report.sections.front().title + " of " +
                            fs::path(report.sections.front().sheets.front().capture.file).filename().string()
+                 : report.title.empty() && report.sections.size() == 1
+                     ? fmt::format("{} of {} captures", report.sections.front().title,
+                                   report.sections.front().sheets.size())
                  : report.title.empty() ? "What was measured"
                                         : report.title;
   report.by = options.by + (options.by.empty() ? "" : ", ") + time_text(current_time_s());

@@ -19,9 +19,10 @@ namespace {
 
 using namespace live_detail;
 
-constexpr double kTraceEachS = 0.04;  // 25 a second
-constexpr double kColumnEachS = 0.1;  // of the spectrogram
-constexpr double kTellS = 4;          // how long a message stays
+constexpr double kTraceEachS = 0.04;    // 25 a second
+constexpr double kFiguresShare = 0.08;  // of a core, when they are made beside the drawing
+constexpr double kColumnEachS = 0.1;    // of the spectrogram
+constexpr double kTellS = 4;            // how long a message stays
 constexpr double kLeastWindowS = 0.1, kMostWindowS = 60;
 constexpr double kSilent = 1e-7;    // -140 dBFS
 constexpr double kSilentS = 1;      // before it is told
@@ -286,6 +287,8 @@ void Watch::take_figures() {
   if (being_made_.valid()) {
     if (being_made_.wait_for(std::chrono::seconds(0)) != std::future_status::ready) return;
     deliver(being_made_.get());
+    // Figures that take long come less often: the machine has other work.
+    figures_due_s_ = std::max(figures_due_s_, begun_s_ + (clock_s_ - begun_s_) / kFiguresShare);
   }
   if (clock_s_ < figures_due_s_ || options_.figures_each_s <= 0) return;
   figures_due_s_ = clock_s_ + options_.figures_each_s;
@@ -299,6 +302,7 @@ void Watch::take_figures() {
     deliver(measure(view));
     return;
   }
+  begun_s_ = clock_s_;
   being_made_ = std::async(std::launch::async, measuring(view));
 }
 

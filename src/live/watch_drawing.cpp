@@ -22,6 +22,7 @@ constexpr int kLeastBeside = 100;  // columns for two views
 constexpr int kLeastForBars = 90;  // columns for bars beside figures
 constexpr double kLowestBarDbfs = -70;
 constexpr double kTopDbfs = 0, kLowestHz = 20;
+constexpr double kWholeTurnDeg = 360;
 constexpr double kNothing = -240;  // dBFS of no sample
 
 double level_of(double amplitude) { return amplitude > 0 ? db_from_ratio(amplitude) : kNothing; }
@@ -145,8 +146,8 @@ class WatchDrawing {
       if ((static_cast<unsigned char>(c) & 0xC0) != 0x80 && ++cells > room) break;
       cut += c;
     }
-    // No half words.
-    if (cut.size() < line.size()) cut.erase(cut.find_last_of(' ') + 1);
+    // A key with its word, or neither.
+    if (cut.size() < line.size()) cut.erase(cut.rfind("  ") + 1);
     while (!cut.empty() && cut.back() == ' ') cut.pop_back();
     return cut + end;
   }
@@ -227,7 +228,10 @@ class WatchDrawing {
     const CellArea plot{area.left + kAxisCells, area.top, area.width - kAxisCells, area.height - 1};
     if (plot.width < 10 || plot.height < 3) return plot;
     const double range = top - bottom;
-    const double step = range / plot.height > 8 ? 40 : range / plot.height > 4 ? 20 : 10;
+    const double step = range == kWholeTurnDeg    ? 90
+                        : range / plot.height > 8 ? 40
+                        : range / plot.height > 4 ? 20
+                                                  : 10;
     for (double level = std::floor(top / step) * step; level >= bottom; level -= step) {
       const int y = plot.top + static_cast<int>(std::lround((top - level) / range * (plot.height - 1)));
       canvas_.text(area.left, y, fmt::format("{:5.0f}", level), Ink::muted);

@@ -19,6 +19,8 @@ namespace {
 using namespace present_detail;
 
 constexpr std::size_t kMostColumns = 6, kMostCards = 3;
+constexpr std::size_t kMostKeptShown = 6;  // limits
+constexpr std::size_t kMostSentences = 4;  // of a section, unfolded
 constexpr const char* kFloorKey = "floor";
 constexpr int kWidePx = 1100, kHighPx = 620;
 
@@ -72,13 +74,13 @@ std::string heading_of(const PageTable& table, std::size_t column) {
   return table.columns[column].heading;
 }
 
-std::string table_html(const PageTable& table) {
+std::string table_html(const PageTable& table, bool captioned = true) {
   if (table.rows.empty()) return {};
   std::vector<ColumnFigures> figures;
   for (std::size_t c = 0; c < table.columns.size(); ++c) figures.push_back(column_figures(table, c));
   std::string html = "<div class=\"scroll\" tabindex=\"0\" role=\"region\" aria-label=\"" +
                      xml_escaped(table.title.empty() ? "table" : table.title) + "\"><table>";
-  if (!table.title.empty()) html += "<caption>" + xml_escaped(table.title) + "</caption>";
+  if (!table.title.empty() && captioned) html += "<caption>" + xml_escaped(table.title) + "</caption>";
   html += "<thead><tr>";
   for (std::size_t c = 0; c < table.columns.size(); ++c)
     html +=
@@ -171,14 +173,37 @@ std::string conditions_html(const std::vector<Sheet>& sheets) {
 std::string section_html(const ReportSection& section, std::size_t& number) {
   std::string html = "<section><h2>" + xml_escaped(section.title) + "</h2>\n";
   if (!section.question.empty()) html += "<p class=\"question\">" + xml_escaped(section.question) + "</p>\n";
-  html += paragraphs(section.answer, "says");
+  // What the table says in figures as well is folded where it is long.
+  const std::string words = paragraphs(section.answer, "says");
+  html += section.answer.size() <= kMostSentences
+              ? words
+              : "<details><summary>In words, capture by capture</summary>" + words + "</details>\n";
   if (section.picture) html += picture_html(*section.picture, number);
-  for (const PageTable& table : section.tables) html += table_html(table);
+  for (const PageTable& table : section.tables) html += table_html(table, table.title != section.title);
   for (const ReportSound& sound : section.sounds)
     html += fmt::format("<p>{}<br><audio controls preload=\"none\" src=\"data:{};base64,{}\"></audio></p>\n",
                         xml_escaped(sound.name), xml_escaped(sound.type), base64(sound.bytes));
   html += findings_html(section.sheets) + meanings_html(section.sheets) + conditions_html(section.sheets);
   return html + "</section>\n";
+}
+
+// Those that are not kept first; of many kept ones the number says enough.
+std::string limits_html(const std::vector<LimitResult>& limits) {
+  if (limits.empty()) return {};
+  std::string broken, kept;
+  std::size_t count = 0;
+  for (const LimitResult& limit : limits) {
+    const bool is_kept = limit.outcome == LimitResult::Outcome::kept;
+    count += is_kept ? 1 : 0;
+    (is_kept ? kept : broken) +=
+        fmt::format("<li class=\"{}\">{}{}</li>", is_kept ? "kept" : "broken",
+                    is_kept ? "kept: " : "not kept: ", xml_escaped(limit_words(limit)));
+  }
+  std::string html = "<h3>Limits</h3>";
+  if (count <= kMostKeptShown) return html + "<ul>" + broken + kept + "</ul>\n";
+  if (!broken.empty()) html += "<ul>" + broken + "</ul>";
+  return html + fmt::format("<details><summary>{} {} kept</summary><ul>{}</ul></details>\n", count,
+                            broken.empty() ? "limits, all of them are" : "others are", kept);
 }
 
 std::string answer_html(const Report& report) {
@@ -190,13 +215,7 @@ std::string answer_html(const Report& report) {
     cards += "<li><b>" + xml_escaped(plain_cell(report.deciding[i])) + "</b><span>" +
              xml_escaped(words_of(report.deciding[i])) + "</span></li>";
   if (!cards.empty()) html += "<ul class=\"cards\">" + cards + "</ul>\n";
-  std::string limits;
-  for (const LimitResult& limit : report.limits) {
-    const bool kept = limit.outcome == LimitResult::Outcome::kept;
-    limits += fmt::format("<li class=\"{}\">{}{}</li>", kept ? "kept" : "broken",
-                          kept ? "kept: " : "not kept: ", xml_escaped(limit_words(limit)));
-  }
-  if (!limits.empty()) html += "<h3>Limits</h3><ul>" + limits + "</ul>\n";
+  html += limits_html(report.limits);
   html += paragraphs(report.remarks, "says");
   if (!report.note.empty()) html += "<div class=\"note\">" + from_markdown(report.note) + "</div>\n";
   return html + "</section>\n";

@@ -155,7 +155,8 @@ class WAVICON_EXPORT Watch {
   WatchOptions options_;
   WatchHooks hooks_;
   bool quits_ = false, frozen_ = false, help_ = false;
-  double clock_s_ = 0, figures_due_s_ = 0, traces_due_s_ = 0, columns_due_s_ = 0, told_until_s_ = 0;
+  double clock_s_ = 0, figures_due_s_ = 0, traces_due_s_ = 0, columns_due_s_ = 0, begun_s_ = 0,
+         told_until_s_ = 0;
   std::int64_t seen_ = 0;              // frames
   std::int64_t last_loop_ = -1;        // whose round trip was read
   std::vector<Meter> meters_;          // for each channel of the ring
