@@ -195,5 +195,6 @@ void add_bench(CLI::App& app, Action& action);
 void add_report(CLI::App& app, Action& action);
 void add_stand_in(CLI::App& app, Action& action);
 void add_watch(CLI::App& app, Action& action);
+void add_doctor(CLI::App& app, Action& action);
 
 }  // namespace wavicon::cli

@@ -69,6 +69,7 @@ constexpr Examples kExamples[] = {
     {"watch",
      {"voice.wav --view levels --seconds 3 --lines",
       "--through 'sim:tern?drive=12' --play tone --level -20 --until 'thd_db>-70'"}},
+    {"doctor", {"", "--missing"}},
     {"explain", {"thd_n_db", "--all"}}};
 
 }  // namespace

@@ -62,7 +62,8 @@ struct Adder {
 constexpr Adder kAdders[] = {{"make", add_make},       {"show", add_show},         {"units", add_units},
                              {"feed", add_feed},       {"health", add_health},     {"explain", add_explain},
                              {"kit", add_kit},         {"stand-in", add_stand_in}, {"bench", add_bench},
-                             {"logbook", add_logbook}, {"report", add_report},     {"watch", add_watch}};
+                             {"logbook", add_logbook}, {"report", add_report},     {"watch", add_watch},
+                             {"doctor", add_doctor}};
 
 std::vector<std::string> command_names() {
   std::vector<std::string> names;
@@ -110,7 +111,7 @@ void group_commands(CLI::App& app) {
     put(alone ? kMeasure : kCompare, {m.name.c_str()});
   }
   put(kRemember, {"logbook", "bench", "report"});
-  put(kRead, {"explain"});
+  put(kRead, {"explain", "doctor"});
 }
 
 // A command that is not there gets the nearest one that is.

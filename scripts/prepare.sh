@@ -2,7 +2,7 @@
 # Sourced by ./check and ./demo: the Debian packages that the build needs, and the build itself. Does nothing where nothing is missing.
 
 packages="cmake g++ ninja-build pkg-config libeigen3-dev libfmt-dev libfftw3-dev libsndfile1-dev libcli11-dev nlohmann-json3-dev libtomlplusplus-dev
-  libebur128-dev liblilv-dev lv2-dev ladspa-sdk libjack-jackd2-dev jackd2 gnuplot-nox fonts-dejavu-core libgtest-dev nettle-dev libsoci-dev libcmark-dev libncurses-dev"
+  libebur128-dev liblilv-dev lv2-dev ladspa-sdk libjack-jackd2-dev jackd2 gnuplot-nox fonts-dejavu-core libgtest-dev libgmock-dev nettle-dev libsoci-dev libcmark-dev libncurses-dev"
 
 install_packages() {
   missing=""

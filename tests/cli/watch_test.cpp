@@ -236,5 +236,44 @@ TEST_F(WatchCommand, WatchesAServerThatDiesAndReturns) {
   EXPECT_HAS(bad(4, "watch 'jack:" + server_ + "?from=nobody'"), "no port to record from matches 'nobody'");
 }
 
+// A desktop's server, through its JACK interface: captured and watched as under jackd.
+TEST_F(WatchCommand, WorksUnderPipeWire) {
+  if (!has("pipewire") || !has("pw-jack"))
+    GTEST_SKIP() << "the packages pipewire and pipewire-jack are not installed";
+  const std::string folder = folder_.path().string(), own = "env XDG_RUNTIME_DIR=" + folder + " ";
+  std::filesystem::permissions(folder_.path(), std::filesystem::perms::owner_all);
+  pid_t pipewire =
+      start(own + "pipewire -c " + WAVICON_SOURCE_DIR + "/tests/cli/pipewire.conf", "pipewire.log");
+  for (int i = 0; i < 50 && !std::filesystem::exists(file("pipewire-0")); ++i)
+    std::this_thread::sleep_for(std::chrono::milliseconds(100));
+  const std::string program = std::string("pw-jack '") + WAVICON_PROGRAM + "' ";
+  pid_t heron = start(own + program + "stand-in 'heron?delay=261.4&noise=-110'", "pw-heron.log");
+  for (int i = 0; i < 50 && read_text(file("pw-heron.log")).find("runs as a client") == std::string::npos;
+       ++i)
+    std::this_thread::sleep_for(std::chrono::milliseconds(100));
+  const bool there = read_text(file("pw-heron.log")).find("runs as a client") != std::string::npos;
+  if (there) {
+    const std::string ports = "'jack:default?to=heron:in_1&from=heron:out_1'";
+    const auto under = [&](const std::string& words) {
+      return testing::run("cd '" + folder + "' && " + own + "timeout -s KILL 30 " + program + words);
+    };
+    const Ran fed = under("feed short.wav --repeat 3 --through " + ports + " -o pw.wav");
+    EXPECT_EQ(fed.status, 0) << fed.err;
+    // Heron's, and a block of 1024 of a graph that goes in a circle.
+    if (fed.status == 0) {
+      EXPECT_NEAR(reading(json::parse(good("latency short.wav pw.wav --json")), "latency_samples")["value"]
+                      .get<double>(),
+                  261.4 + 1024, 0.05);
+    }
+    const Ran watched =
+        under("watch " + ports + " --play tone --frequency 997 --view harmonics --seconds 2.5");
+    EXPECT_EQ(watched.status, 0) << watched.err;
+    EXPECT_HAS(watched.out, "997.000 Hz at -20.00 dBFS");
+  }
+  stop(heron, SIGKILL);
+  stop(pipewire);
+  if (!there) GTEST_SKIP() << "PipeWire does not run here";
+}
+
 }  // namespace
 }  // namespace wavicon

@@ -36,6 +36,15 @@ foreach(name IN LISTS names)
   expect_output(${name})
 endforeach()
 
+# A plugin maker's own project, as the manual shows it.
+run(${CMAKE_COMMAND} -S ${SOURCE}/../../examples/plugin-tests -B ${BUILD}/consumers/plugin-tests -G Ninja
+  -DCMAKE_PREFIX_PATH=${prefix} -DCMAKE_CXX_COMPILER=${CXX} -DCMAKE_CXX_FLAGS=${FLAGS})
+run(${CMAKE_COMMAND} --build ${BUILD}/consumers/plugin-tests)
+run(${CMAKE_COMMAND} -E env LD_LIBRARY_PATH=${prefix}/lib ${BUILD}/consumers/plugin-tests/drive-tests)
+if(NOT output MATCHES "PASSED.*4 tests")
+  message(FATAL_ERROR "the plugin maker's tests printed: ${output}")
+endif()
+
 file(GLOB_RECURSE pc ${prefix}/*/wavicon-measure.pc)
 get_filename_component(pc_folder ${pc} DIRECTORY)
 get_filename_component(lib_folder ${pc_folder} DIRECTORY)
