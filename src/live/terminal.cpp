@@ -12,6 +12,7 @@
 #include <array>
 #include <cmath>
 #include <cstdio>
+#include <cstdlib>
 #include <cstring>
 #include <string_view>
 
@@ -54,7 +55,8 @@ Terminal::Terminal(bool colour) : impl_(std::make_unique<Impl>()) {
   std::setlocale(LC_CTYPE, "");
   impl_->ascii = std::strcmp(::nl_langinfo(CODESET), "UTF-8") != 0;
   ::tcgetattr(STDIN_FILENO, &before);
-  impl_->screen = ::newterm(nullptr, stdout, stdin);
+  const char* type = std::getenv("TERM");
+  if (type != nullptr && std::string_view(type) != "dumb") impl_->screen = ::newterm(nullptr, stdout, stdin);
   if (impl_->screen == nullptr)
     throw Error(ErrorCode::bad_output, "this terminal (TERM) is not known: --lines prints a line a second");
   ::cbreak();

@@ -22,6 +22,7 @@ constexpr int kLeastBeside = 100;  // columns for two views
 constexpr int kLeastForBars = 90;  // columns for bars beside figures
 constexpr double kLowestBarDbfs = -70;
 constexpr double kTopDbfs = 0, kLowestHz = 20;
+constexpr double kMostDifferenceDb = 60;
 constexpr double kWholeTurnDeg = 360;
 constexpr double kNothing = -240;  // dBFS of no sample
 
@@ -161,7 +162,7 @@ class WatchDrawing {
     for (const char* line :
          {"1 spectrum     2 harmonics  3 levels  4 spectrogram",
           "5 wave         6 pair       7 noise   8 round trip", "v  the next view beside   tab  change sides",
-          "f  freeze   r  reference   x  forget both and what is held",
+          "f  freeze   r  reference   d  difference   x  forget what is held",
           "k  keep the last seconds with the sheet   p  picture   m  mark with a note",
           "w  next window of figures   c  left, right, mid, side",
           "space  on/off   ↑↓  1 dB   ←→  semitone or (t) third octave   g l  type",
@@ -277,7 +278,33 @@ class WatchDrawing {
     return shares;
   }
 
+  // What the second source, or the only one against the last reference, has more.
+  void difference(const CellArea& area) {
+    const CellArea plot = axes(area, -kMostDifferenceDb, kMostDifferenceDb, "dB");
+    const std::vector<double>& now = watch_.traces_.back().level_dbfs();
+    const std::vector<double>& before = watch_.traces_.size() > 1 ? watch_.traces_.front().level_dbfs()
+                                                                  : watch_.references_.back().level_dbfs;
+    if (plot.width < 10 || plot.height < 3 || now.size() != before.size()) return;
+    std::vector<double> more(now.size());
+    // On the scale that heights() has; where both are hidden there is nothing to tell.
+    const double scale = (kTopDbfs - watch_.bottom_dbfs_) / (2 * kMostDifferenceDb);
+    for (std::size_t k = 0; k < now.size(); ++k)
+      more[k] = std::max(now[k], before[k]) < watch_.bottom_dbfs_
+                    ? watch_.bottom_dbfs_ + kMostDifferenceDb * scale
+                    : watch_.bottom_dbfs_ + (now[k] - before[k] + kMostDifferenceDb) * scale;
+    DotPlot dots(canvas_, plot);
+    dots.curve(heights(more, watch_.traces_.back().bin_hz(), dots.width()), Ink::second);
+    canvas_.text(plot.left + 1, plot.top,
+                 watch_.traces_.size() > 1 ? "the second over the first"
+                                           : "over the reference " + watch_.references_.back().name,
+                 Ink::second);
+  }
+
   void spectrum(const CellArea& area) {
+    if (watch_.difference_ && (watch_.traces_.size() > 1 || !watch_.references_.empty())) {
+      difference(area);
+      return;
+    }
     const CellArea plot = axes(area, watch_.bottom_dbfs_, kTopDbfs, "dBFS");
     if (plot.width < 10 || plot.height < 3 || watch_.traces_.front().level_dbfs().empty()) return;
     DotPlot dots(canvas_, plot);
@@ -351,6 +378,13 @@ class WatchDrawing {
         canvas_.bar(area.left + 23, y, std::clamp((*reading->value - bottom) / -bottom, 0.0, 1.0) * room,
                     reading->bound ? Ink::muted : Ink::first);
     }
+    std::string sums;
+    for (const auto& [name, words] : {std::pair("thd_db", "THD"), std::pair("thd_n_db", "THD+N"),
+                                      std::pair("residual_noise_dbfs", "noise beside the tone")})
+      if (const Reading* reading = reading_of(*own, name); reading != nullptr && reading->value)
+        sums +=
+            fmt::format("{}{} {} {}", sums.empty() ? " " : " · ", words, value_text(*reading), reading->unit);
+    canvas_.text(area.left, area.top + rows, sums, Ink::plain, false, area.width);
     course({area.left, area.top + rows + 1, area.width, area.height - rows - 1}, watch_.course_, "THD, dB",
            watch_.options_.course_s, true);
   }
@@ -597,6 +631,7 @@ class WatchDrawing {
     row("correlation", "correlation", 1);
     row("time_offset_samples", "B comes later", 0);
     row("mono_sum_loss_db", "mono sum", 12);
+    row("null_depth_db", "null", 0);
     const Curve* phase = nullptr;
     for (const Sheet& sheet : own->sheets)
       for (const Curve& curve : sheet.curves)

@@ -85,6 +85,17 @@ void measure(const std::string& name, const WindowAudio& window, const std::opti
   figures.answer = answer_of(figures.sheets);
 }
 
+// How deep two sources null, beside what a pair is.
+void add_null(const std::vector<WindowAudio>& windows, WatchFigures& figures) {
+  WatchFigures null;
+  try {
+    measure("null", windows.back(), windows.front(), nullptr, null);
+    for (Sheet& sheet : null.sheets) figures.sheets.push_back(std::move(sheet));
+  } catch (const Error&) {
+    // A pair that cannot be lined up is a pair all the same.
+  }
+}
+
 }  // namespace
 
 WatchFigures figures_of(WatchView view, const std::vector<WindowAudio>& windows, double at_s,
@@ -110,6 +121,7 @@ WatchFigures figures_of(WatchView view, const std::vector<WindowAudio>& windows,
     measure(measurement_of(view, windows.size()), newest,
             against ? std::optional<WindowAudio>(windows.front()) : std::nullopt,
             view == WatchView::round_trip ? marks : nullptr, figures);
+    if (view == WatchView::pair && two) add_null(windows, figures);
   } catch (const Error& error) {
     figures.sheets.clear();
     figures.answer = error.what();

@@ -173,6 +173,7 @@ TEST(Watch, HarmonicsAndTheirCourse) {
   EXPECT_HAS(seen, "H2 -60.00 dBc");
   EXPECT_HAS(seen, "H3 -40.00 dBc");
   EXPECT_HAS(seen, "H4 <");  // under the noise it is a bound
+  EXPECT_HAS(seen, "THD -39.96 dB · THD+N -39.96 dB");
   EXPECT_HAS(seen, "THD, dB and level of the tone");
   // The stronger one has the longer bar.
   const Canvas canvas = watch.draw(120, 40);
@@ -210,7 +211,8 @@ TEST(Watch, TwoSourcesAreInStep) {
   auto source = play_recordings(
       {{"a.wav", std::make_shared<Formula>(48000, 1, 100, [&](int, double n) { return signal(n); })},
        {"b.wav",
-        std::make_shared<Formula>(48000, 1, 100, [&](int, double n) { return 0.5 * signal(n - 37); })}},
+        std::make_shared<Formula>(48000, 1, 100,
+                                  [&](int, double n) { return 0.5 * signal(n - 37) + 1e-5 * rough(n, 7); })}},
       15);
   WatchOptions options = viewing(WatchView::pair);
   options.beside = WatchView::wave;
@@ -224,7 +226,12 @@ TEST(Watch, TwoSourcesAreInStep) {
   const std::string seen = screen(watch);
   EXPECT_HAS(seen, "a.wav against b.wav");
   EXPECT_HAS(seen, "B comes later");
+  EXPECT_LT(value(watch.figures(), "null_depth_db"), -60);
   EXPECT_HAS(seen, "what is left");
+  // B over A, over frequency.
+  watch.press('1');
+  watch.press('d');
+  EXPECT_HAS(screen(watch), "the second over the first");
   // Narrower than 100 columns there is room for one.
   EXPECT_EQ(screen(watch, 80, 24).find("what is left"), std::string::npos);
 }
@@ -381,6 +388,18 @@ TEST(Watch, WaitsForAReading) {
   EXPECT_GE(watch.reached()->at_s, 4);
   EXPECT_LE(watch.reached()->at_s, 5.6);
   EXPECT_GT(*watch.reached()->result.value, -50);
+}
+
+TEST(Watch, TellsWhenOnly16BitsComeIn) {
+  const auto rounded = [](double v) { return std::round(32768 * v) / 32768; };
+  Watch coarse(played([&](int, double n) { return rounded(0.1 * wave(997, n) + 1e-4 * rough(n)); }),
+               viewing(WatchView::levels));
+  pass(coarse, 3);
+  EXPECT_HAS(coarse.health_line(), "capture.wav has 16 bits, and no more");
+  Watch fine(played([](int, double n) { return 0.1 * wave(997, n) + 1e-4 * rough(n); }),
+             viewing(WatchView::levels));
+  pass(fine, 3);
+  EXPECT_EQ(fine.health_line().find("16 bits"), std::string::npos);
 }
 
 TEST(Watch, SaysWhatIsWrong) {

@@ -133,7 +133,7 @@ class WAVICON_EXPORT Watch {
   };
   struct Meter {
     double rms = 0, peak = 0, held = 0;
-    double silent_s = 0;
+    double silent_s = 0, coarse_s = 0;  // how long nothing, or nothing off a grid of 16 bits, came in
     std::int64_t clipped = 0;
   };
 
@@ -154,7 +154,7 @@ class WAVICON_EXPORT Watch {
   std::unique_ptr<LiveSource> source_;
   WatchOptions options_;
   WatchHooks hooks_;
-  bool quits_ = false, frozen_ = false, help_ = false;
+  bool quits_ = false, frozen_ = false, help_ = false, difference_ = false;
   double clock_s_ = 0, figures_due_s_ = 0, traces_due_s_ = 0, columns_due_s_ = 0, begun_s_ = 0,
          told_until_s_ = 0;
   std::int64_t seen_ = 0;              // frames
