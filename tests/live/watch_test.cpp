@@ -5,6 +5,7 @@
 
 #include <cmath>
 #include <numbers>
+#include <tuple>
 
 #include "support.hpp"
 #include "wavicon/audio/error.hpp"
@@ -388,6 +389,21 @@ TEST(Watch, WaitsForAReading) {
   EXPECT_GE(watch.reached()->at_s, 4);
   EXPECT_LE(watch.reached()->at_s, 5.6);
   EXPECT_GT(*watch.reached()->result.value, -50);
+}
+
+// From sound to screen, at 25 frames a second: a meter shows a tone before it is 100 ms old, and a spectrum
+// as well.
+TEST(Watch, ShowsWhatComesInWithinATenthOfASecond) {
+  for (const auto& [view, text] :
+       {std::pair(WatchView::levels, "-20.0"), std::pair(WatchView::spectrum, "tone")}) {
+    WatchOptions options = viewing(view);
+    options.figures_each_s = 0;
+    Watch watch(played([](int, double n) { return n < 96000 ? 0.0 : 0.1 * wave(997, n); }), options);
+    while (watch.now_s() < 2) watch.advance(0.04);
+    int frames = 0;
+    for (; screen(watch).find(text) == std::string::npos && frames < 100; ++frames) watch.advance(0.04);
+    EXPECT_LE(frames * 0.04, within_s) << text;
+  }
 }
 
 TEST(Watch, TellsWhenOnly16BitsComeIn) {
