@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: MIT
 // Watching, as a person does: in a terminal of the tests' own (tmux), with keys; in a pipe; on a server.
 
+#include <fcntl.h>
+
+#include <cstdlib>
 #include <regex>
 
 #include "server.hpp"
@@ -24,6 +27,14 @@ class WatchCommand : public WithServer {
     WithServer::TearDown();
   }
   static bool has(const std::string& program) { return testing::run("command -v " + program).status == 0; }
+  static bool terminals() {
+    const int terminal = ::posix_openpt(O_RDWR | O_NOCTTY);
+    if (terminal < 0) return false;
+    const bool opens = ::grantpt(terminal) == 0 && ::unlockpt(terminal) == 0 &&
+                       ::ptsname(terminal) != nullptr && ::access(::ptsname(terminal), R_OK | W_OK) == 0;
+    ::close(terminal);
+    return opens && has("tmux");
+  }
   std::string tmux(const std::string& words) const {
     return testing::run("tmux -L " + socket_ + " -f /dev/null " + words).out;
   }
@@ -100,7 +111,7 @@ TEST_F(WatchCommand, WaitsUntilAReadingIsThere) {
 }
 
 TEST_F(WatchCommand, ShowsEveryViewInATerminal) {
-  if (!has("tmux")) GTEST_SKIP() << "the package tmux is not installed";
+  if (!terminals()) GTEST_SKIP() << "tmux is not installed, or no terminal can be opened here";
   open(120, 40);
   watch("--through 'sim:tern?drive=12' --play tone --frequency 997");
   EXPECT_TRUE(shows("strongest line -20.02 dBFS at 997.00 Hz"));
@@ -150,7 +161,7 @@ TEST_F(WatchCommand, ShowsEveryViewInATerminal) {
 
 // Without colours, without Unicode, and where no character can be placed.
 TEST_F(WatchCommand, FitsPoorTerminals) {
-  if (!has("tmux")) GTEST_SKIP() << "the package tmux is not installed";
+  if (!terminals()) GTEST_SKIP() << "tmux is not installed, or no terminal can be opened here";
   open(80, 24);
   enter("export NO_COLOR=1 LANG=C LC_ALL=C");
   watch("driven.wav --view harmonics");
@@ -166,7 +177,7 @@ TEST_F(WatchCommand, FitsPoorTerminals) {
 }
 
 TEST_F(WatchCommand, KeepsWhatWasSeen) {
-  if (!has("tmux")) GTEST_SKIP() << "the package tmux is not installed";
+  if (!terminals()) GTEST_SKIP() << "tmux is not installed, or no terminal can be opened here";
   open(120, 40);
   watch("driven.wav --view harmonics --last 2 --keep");
   EXPECT_TRUE(shows("THD 0.0829 %"));
@@ -194,7 +205,7 @@ TEST_F(WatchCommand, KeepsWhatWasSeen) {
 
 // After a crash the terminal takes lines again, and shows them.
 TEST_F(WatchCommand, LeavesTheTerminalAsItWas) {
-  if (!has("tmux")) GTEST_SKIP() << "the package tmux is not installed";
+  if (!terminals()) GTEST_SKIP() << "tmux is not installed, or no terminal can be opened here";
   open(100, 30);
   enter("stty -g > before.txt");
   for (const char* signal : {"SEGV", "TERM", "INT"}) {
@@ -210,7 +221,7 @@ TEST_F(WatchCommand, LeavesTheTerminalAsItWas) {
 }
 
 TEST_F(WatchCommand, TurnsARealPluginWithoutAGap) {
-  if (!has("tmux")) GTEST_SKIP() << "the package tmux is not installed";
+  if (!terminals()) GTEST_SKIP() << "tmux is not installed, or no terminal can be opened here";
   open(120, 40);
   watch("--through 'lv2:" + std::string(WAVICON_BUNDLES) +
         "/tern.lv2?drive=0' --play tone --frequency 997 --view harmonics");
@@ -230,7 +241,7 @@ TEST_F(WatchCommand, SaysWhenAPluginDies) {
 }
 
 TEST_F(WatchCommand, WatchesAServerThatDiesAndReturns) {
-  if (!has("tmux")) GTEST_SKIP() << "the package tmux is not installed";
+  if (!terminals()) GTEST_SKIP() << "tmux is not installed, or no terminal can be opened here";
   if (!serve(4096, "heron?delay=261.4&noise=-110")) GTEST_SKIP() << "no server can run here";
   open(120, 40);
   watch("'jack:" + server_ +
