@@ -294,7 +294,7 @@ class Server : public LiveSource {
       stream_ = std::move(stream);
       trouble_.clear();
     } catch (const Error&) {
-      // It is not there yet; what is said stays as it is.
+      // It is not there yet: the trouble stays.
     }
   }
   std::int64_t xruns() const noexcept override { return listening_->xruns() + breaks_; }

@@ -24,9 +24,8 @@ constexpr double kFiguresShare = 0.08;  // of a core, when they are made beside 
 constexpr double kColumnEachS = 0.1;    // of the spectrogram
 constexpr double kTellS = 4;            // how long a message stays
 constexpr double kLeastWindowS = 0.1, kMostWindowS = 60;
-constexpr double kSilent = 1e-7;  // -140 dBFS
-constexpr double kSilentS = 1;    // before it is told
-constexpr double k16Bits = 32768;
+constexpr double kSilent = 1e-7;    // -140 dBFS
+constexpr double kSilentS = 1;      // before it is told
 constexpr double kMeterS = 0.3;     // of the levels that are drawn
 constexpr double kHoldFallDb = 20;  // of held peaks, a second
 constexpr double kFull = 1 - 1e-7;  // full scale, of a 24-bit converter as well
@@ -237,9 +236,7 @@ void Watch::look_at_new() {
     if (!ring.read(static_cast<int>(c), seen_, samples)) continue;
     Meter& meter = meters_[c];
     double peak = 0, power = 0;
-    bool fine = false;
     for (const double v : samples) {
-      fine = fine || v * k16Bits != std::floor(v * k16Bits);
       peak = std::max(peak, std::abs(v));
       power += v * v;
       meter.clipped += std::abs(v) >= kFull ? 1 : 0;
@@ -250,7 +247,6 @@ void Watch::look_at_new() {
     meter.peak = std::max(peak, meter.peak * ratio_from_db(-kHoldFallDb * passed_s));
     meter.held = std::max(meter.held, peak);
     meter.silent_s = peak < kSilent ? meter.silent_s + passed_s : 0;
-    meter.coarse_s = fine || peak < kSilent ? 0 : meter.coarse_s + passed_s;
   }
   seen_ = end;
 }
@@ -352,15 +348,13 @@ std::string Watch::health_line() const {
   if (!source_->trouble().empty()) add(source_->trouble());
   if (source_->xruns() > 0) add(fmt::format("{} xrun{}", source_->xruns(), source_->xruns() == 1 ? "" : "s"));
   for (const WatchedChannels& watched : source_->channels()) {
-    bool silent = true, coarse = true;
+    bool silent = true;
     std::int64_t clipped = 0;
     for (int c = 0; c < watched.count; ++c) {
       silent = silent && meters_[static_cast<std::size_t>(watched.first + c)].silent_s > kSilentS;
-      coarse = coarse && meters_[static_cast<std::size_t>(watched.first + c)].coarse_s > kSilentS;
       clipped += meters_[static_cast<std::size_t>(watched.first + c)].clipped;
     }
     if (silent) add(watched.name + " is silent");
-    if (coarse) add(watched.name + " has 16 bits, and no more");
     if (clipped > 0)
       add(fmt::format("{}: {} sample{} at full scale", watched.name, clipped, clipped == 1 ? "" : "s"));
   }

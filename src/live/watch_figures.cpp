@@ -51,11 +51,15 @@ JudgedCapture judged(const WindowAudio& window, const KnownStimulus& known = {})
                {.despite_faults = true, .hold_faults = true});
 }
 
+// The answer, or why there is none.
 std::string answer_of(const std::vector<Sheet>& sheets) {
+  std::string why;
   for (const Sheet& sheet : sheets)
-    for (const Finding& finding : sheet.findings)
+    for (const Finding& finding : sheet.findings) {
       if (finding.code == FindingCode::result) return finding.text;
-  return {};
+      if (why.empty()) why = finding.text;
+    }
+  return why.empty() ? "nothing was read" : why;
 }
 
 void measure(const std::string& name, const WindowAudio& window, const std::optional<WindowAudio>& before,
@@ -83,6 +87,11 @@ void measure(const std::string& name, const WindowAudio& window, const std::opti
   figures.sheets = measured(*measurement, request, capture);
   measurement->conclude(request, figures.sheets);
   figures.answer = answer_of(figures.sheets);
+  // What the measurement itself says against its figures.
+  for (const Sheet& sheet : figures.sheets)
+    figures.health.insert(figures.health.end(), sheet.findings.begin(), sheet.findings.end());
+  std::stable_sort(figures.health.begin(), figures.health.end(),
+                   [](const Finding& a, const Finding& b) { return a.severity > b.severity; });
 }
 
 // How deep two sources null, beside what a pair is.

@@ -178,8 +178,8 @@ CheckOutcome nulls_with(const Processor& processor, const Processor& other, doub
   if (!(whole > 0) || !std::isfinite(left)) return {false, "\n  one of them is silent, or not finite"};
   const double depth = db_from_power_ratio(left / whole);
   return {depth < below_db,
-          fmt::format("\n  what is left lies at {:.2f} dB of it; asked: below {} dB; first at {}", depth,
-                      below_db, first_difference(a, b))};
+          fmt::format("\n  the residual is {:.2f} dB against the first; asked: below {} dB; first at {}",
+                      depth, below_db, first_difference(a, b))};
 }
 
 CheckOutcome same_whatever_the_block_size(const Processor& processor, const CheckOptions& options) {

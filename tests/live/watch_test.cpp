@@ -411,11 +411,26 @@ TEST(Watch, TellsWhenOnly16BitsComeIn) {
   Watch coarse(played([&](int, double n) { return rounded(0.1 * wave(997, n) + 1e-4 * rough(n)); }),
                viewing(WatchView::levels));
   pass(coarse, 3);
-  EXPECT_HAS(coarse.health_line(), "capture.wav has 16 bits, and no more");
+  EXPECT_HAS(coarse.health_line(), "only 16 of the 32 bits are used");
   Watch fine(played([](int, double n) { return 0.1 * wave(997, n) + 1e-4 * rough(n); }),
              viewing(WatchView::levels));
   pass(fine, 3);
   EXPECT_EQ(fine.health_line().find("16 bits"), std::string::npos);
+}
+
+// A figure that the measurement itself doubts, and one that there is not.
+TEST(Watch, SaysWhatSpeaksAgainstItsFigures) {
+  Watch broken(played([](int, double n) {
+                 const bool gone = n > 100000 && n < 100500;
+                 return gone ? 0.0 : 0.1 * wave(997, n) + 1e-4 * rough(n);
+               }),
+               viewing(WatchView::levels));
+  pass(broken, 2.5);
+  EXPECT_HAS(broken.health_line(), "dropout");
+  Watch silent(played([](int, double) { return 0.0; }), viewing(WatchView::spectrum));
+  pass(silent, 2);
+  EXPECT_HAS(silent.figures().answer, "every sample is zero");
+  EXPECT_HAS(screen(silent), "every sample is zero");
 }
 
 TEST(Watch, SaysWhatIsWrong) {

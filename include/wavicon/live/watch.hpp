@@ -133,7 +133,7 @@ class WAVICON_EXPORT Watch {
   };
   struct Meter {
     double rms = 0, peak = 0, held = 0;
-    double silent_s = 0, coarse_s = 0;  // how long nothing, or nothing off a grid of 16 bits, came in
+    double silent_s = 0;  // how long nothing came in
     std::int64_t clipped = 0;
   };
 

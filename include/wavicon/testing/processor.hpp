@@ -65,7 +65,7 @@ class Processor {
   /// Its samples are float.
   [[nodiscard]] bool is_float() const noexcept { return float_; }
 
-  /// A fresh one, made ready: planar blocks in place, of at most so many frames.
+  /// A fresh copy, made ready for planar blocks of at most `block` frames, in place.
   [[nodiscard]] std::function<void(double* const*, int, int)> start(int block) const {
     if (prepare_) prepare_(rate_, block);
     return make_();
