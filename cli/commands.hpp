@@ -6,6 +6,7 @@
 #include <CLI/CLI.hpp>
 #include <filesystem>
 #include <functional>
+#include <memory>
 #include <mutex>
 #include <optional>
 #include <string>
@@ -196,5 +197,12 @@ void add_report(CLI::App& app, Action& action);
 void add_stand_in(CLI::App& app, Action& action);
 void add_watch(CLI::App& app, Action& action);
 void add_doctor(CLI::App& app, Action& action);
+void add_help(CLI::App& app, Action& action);
+void add_completion(CLI::App& app, Action& action);
+
+/// Every command, in the order in which they are set up.
+[[nodiscard]] std::vector<std::string> command_names();
+/// The parser with one command, or with all of them, to be looked at. @param name  empty: all.
+[[nodiscard]] std::unique_ptr<CLI::App> command_app(const std::string& name);
 
 }  // namespace wavicon::cli

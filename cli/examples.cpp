@@ -70,6 +70,8 @@ constexpr Examples kExamples[] = {
      {"voice.wav --view levels --seconds 3 --lines",
       "--through 'sim:tern?drive=12' --play tone --level -20 --until 'thd_db>-70'"}},
     {"doctor", {"", "--missing"}},
+    {"help", {"aliasing", "recipes"}},
+    {"completion", {"bash", "zsh"}},
     {"explain", {"thd_n_db", "--all"}}};
 
 }  // namespace

@@ -2,6 +2,7 @@
 // Every measurement as a command: options from its list of fields, captures through the gate, sheets to text.
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -51,8 +52,7 @@ struct Measuring {
 };
 
 void add_field(CLI::App& app, const OptionField& field) {
-  std::string sentence = field.sentence;
-  for (const std::string& word : field.words) sentence += (&word == field.words.data() ? ": " : ", ") + word;
+  const std::string& sentence = field.sentence;
   const std::string name = "--" + option_name(field);
   std::visit(
       [&](auto* target) {
@@ -61,6 +61,7 @@ void add_field(CLI::App& app, const OptionField& field) {
           app.add_flag(name, *target, sentence);
         } else {
           auto* option = app.add_option(name, *target, sentence);
+          if (!field.words.empty()) option->type_name(fmt::format("{}", fmt::join(field.words, "|")));
           if constexpr (requires { target->begin(); } && !std::is_same_v<Value, std::string>) {
             if (field.repeatable)
               option->type_size(static_cast<int>(field.count))

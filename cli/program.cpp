@@ -18,6 +18,7 @@
 #include <vector>
 
 #include "commands.hpp"
+#include "kinds.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
 #include "wavicon/audio/plain_text.hpp"
@@ -59,18 +60,12 @@ struct Adder {
   const char* name;
   void (*add)(CLI::App&, Action&);
 };
-constexpr Adder kAdders[] = {{"make", add_make},       {"show", add_show},         {"units", add_units},
-                             {"feed", add_feed},       {"health", add_health},     {"explain", add_explain},
-                             {"kit", add_kit},         {"stand-in", add_stand_in}, {"bench", add_bench},
-                             {"logbook", add_logbook}, {"report", add_report},     {"watch", add_watch},
-                             {"doctor", add_doctor}};
-
-std::vector<std::string> command_names() {
-  std::vector<std::string> names;
-  for (const Adder& adder : kAdders) names.emplace_back(adder.name);
-  for (const MeasurementDescriptor& m : measurements()) names.push_back(m.name);
-  return names;
-}
+constexpr Adder kAdders[] = {
+    {"make", add_make},       {"show", add_show},         {"units", add_units},
+    {"feed", add_feed},       {"health", add_health},     {"explain", add_explain},
+    {"kit", add_kit},         {"stand-in", add_stand_in}, {"bench", add_bench},
+    {"logbook", add_logbook}, {"report", add_report},     {"watch", add_watch},
+    {"doctor", add_doctor},   {"help", add_help},         {"completion", add_completion}};
 
 // Every command with all its options takes longer to set up than to run on a short file: where one is asked
 // for, it is set up alone.
@@ -111,7 +106,8 @@ void group_commands(CLI::App& app) {
     put(alone ? kMeasure : kCompare, {m.name.c_str()});
   }
   put(kRemember, {"logbook", "bench", "report"});
-  put(kRead, {"explain", "doctor"});
+  put(kRead, {"help", "explain", "doctor", "completion"});
+  for (CLI::App* command : app.get_subcommands(nullptr)) name_kinds(*command);
 }
 
 // A command that is not there gets the nearest one that is.
@@ -134,15 +130,21 @@ void require_command(int argc, char** argv) {
   ::_exit(exit_status::bad_input);
 }
 
+constexpr const char* kWhat =
+    "Feeds known signals through plugins, sessions and interfaces, and measures what came back.";
+
+void set_up(CLI::App& app, Action& action, const std::string& asked) {
+  add_commands(app, action, asked);
+  group_commands(app);
+  add_examples(app);
+}
+
 std::string running_command;
 
 int parse_and_run(int argc, char** argv) {
-  CLI::App app("Feeds known signals through plugins, sessions and interfaces, and measures what came back.",
-               "wavicon");
+  CLI::App app(kWhat, "wavicon");
   Action action;
-  add_commands(app, action, argc > 1 ? argv[1] : "");
-  group_commands(app);
-  add_examples(app);
+  set_up(app, action, argc > 1 ? argv[1] : "");
   if (argc < 2) {
     print(app.help());
     return exit_status::measured;
@@ -160,6 +162,20 @@ int parse_and_run(int argc, char** argv) {
 }
 
 }  // namespace
+
+std::vector<std::string> command_names() {
+  std::vector<std::string> names;
+  for (const Adder& adder : kAdders) names.emplace_back(adder.name);
+  for (const MeasurementDescriptor& m : measurements()) names.push_back(m.name);
+  return names;
+}
+
+std::unique_ptr<CLI::App> command_app(const std::string& name) {
+  static Action never_run;
+  auto app = std::make_unique<CLI::App>(kWhat, "wavicon");
+  set_up(*app, never_run, name);
+  return app;
+}
 
 Failure current_failure() {
   try {

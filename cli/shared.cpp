@@ -82,7 +82,7 @@ void throw_if_interrupted() {
 UnitSearch own_units() {
   std::error_code ignored;
   const fs::path program = fs::read_symlink("/proc/self/exe", ignored).parent_path();
-  return {{program / "../lv2", program / ".." / WAVICON_LIBDIR / "lv2"}};
+  return {{program / "../lv2", program / ".." / WAVICON_LIBDIR / "wavicon/lv2"}};
 }
 
 Progress::Progress(std::string what, bool quiet)

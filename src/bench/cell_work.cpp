@@ -71,7 +71,10 @@ std::vector<std::string> ChainIdentities::of(const Cell& cell) {
         chain.push_back(unit);
         continue;
       }
-      const std::filesystem::path binary = open_unit(spec, search)->info().binary;
+      // A unit of the program itself is another one when the program is.
+      const auto opened = open_unit(spec, search);
+      const std::filesystem::path binary =
+          spec.scheme == "own" ? std::filesystem::path("/proc/self/exe") : opened->info().binary;
       found = known_.emplace(unit, Known{unit_identity(unit, binary), binary}).first;
     }
     chain.push_back(found->second.identity);

@@ -15,22 +15,6 @@
 namespace wavicon {
 namespace {
 
-// Owns what it reads.
-class OwnedAudio : public AudioSource {
- public:
-  explicit OwnedAudio(Audio audio) : audio_(std::move(audio)), source_(audio_) {}
-  [[nodiscard]] double sample_rate_hz() const noexcept override { return source_.sample_rate_hz(); }
-  [[nodiscard]] int channel_count() const noexcept override { return source_.channel_count(); }
-  [[nodiscard]] std::int64_t frames() const noexcept override { return source_.frames(); }
-  void read(std::int64_t first_frame, std::span<double> planar) override {
-    source_.read(first_frame, planar);
-  }
-
- private:
-  Audio audio_;
-  MemorySource source_;
-};
-
 // Renders what it reads, and keeps the stimulus.
 class OwnedStimulus : public StimulusSource {
  public:
@@ -147,7 +131,16 @@ JudgedCapture judge(const Audio& audio, SampleFormat format, const KnownStimulus
                          .sample_rate_hz = audio.sample_rate_hz(),
                          .channels = audio.channel_count(),
                          .frames = audio.frames()};
-  return judge(std::make_shared<OwnedAudio>(audio), info, format, known, policy);
+  return judge(std::make_shared<OwnedSource>(audio), info, format, known, policy);
+}
+
+JudgedCapture judge(const AudioView& view, const KnownStimulus& known, const GatePolicy& policy) {
+  const SampleFormat format = view.is_float() ? SampleFormat::float32 : SampleFormat::float64;
+  const CaptureInfo info{.format = name_of(format),
+                         .sample_rate_hz = view.sample_rate_hz(),
+                         .channels = view.channel_count(),
+                         .frames = view.frames()};
+  return judge(std::make_shared<ViewSource>(view), info, format, known, policy);
 }
 
 JudgedCapture judge_stimulus(std::shared_ptr<Stimulus> stimulus) {

@@ -21,25 +21,25 @@ void be_quiet(const char*) {}
 std::vector<std::string> ports(jack_client_t* client, const std::string& pattern, unsigned long flags) {
   std::vector<std::string> names;
   const char** found =
-      jack_get_ports(client, pattern.empty() ? nullptr : pattern.c_str(), JACK_DEFAULT_AUDIO_TYPE, flags);
+      jack().get_ports(client, pattern.empty() ? nullptr : pattern.c_str(), JACK_DEFAULT_AUDIO_TYPE, flags);
   for (const char** port = found; port != nullptr && *port != nullptr; ++port)
-    if (std::strncmp(*port, jack_get_client_name(client), std::strlen(jack_get_client_name(client))) != 0)
+    if (std::strncmp(*port, jack().get_client_name(client), std::strlen(jack().get_client_name(client))) != 0)
       names.emplace_back(*port);
-  if (found != nullptr) jack_free(found);
+  if (found != nullptr) jack().free(found);
   return names;
 }
 
 }  // namespace
 
 Client open_client(const std::string& name, const std::string& server) {
-  jack_set_error_function(be_quiet);
-  jack_set_info_function(be_quiet);
+  jack().set_error_function(be_quiet);
+  jack().set_info_function(be_quiet);
   jack_status_t status{};
   jack_client_t* client =
       server.empty()
-          ? jack_client_open(name.c_str(), JackNoStartServer, &status)
-          : jack_client_open(name.c_str(), static_cast<jack_options_t>(JackNoStartServer | JackServerName),
-                             &status, server.c_str());
+          ? jack().client_open(name.c_str(), JackNoStartServer, &status)
+          : jack().client_open(name.c_str(), static_cast<jack_options_t>(JackNoStartServer | JackServerName),
+                               &status, server.c_str());
   if (client == nullptr)
     throw Error(ErrorCode::unit_failed,
                 fmt::format("there is no JACK server{}: start one, or name the one that runs",
@@ -71,7 +71,7 @@ std::vector<std::string> ports_to_play(jack_client_t* client, const std::string&
 }
 
 void connect_ports(jack_client_t* client, const std::string& from, const std::string& to) {
-  if (jack_connect(client, from.c_str(), to.c_str()) != 0)
+  if (jack().connect(client, from.c_str(), to.c_str()) != 0)
     throw Error(ErrorCode::unit_failed, fmt::format("{} cannot be connected to {}", from, to));
 }
 
@@ -79,20 +79,21 @@ std::int64_t reported_latency(const std::vector<jack_port_t*>& outs, const std::
   jack_latency_range_t range{};
   std::int64_t sum = 0;
   if (!outs.empty()) {
-    jack_port_get_latency_range(outs[0], JackPlaybackLatency, &range);
+    jack().port_get_latency_range(outs[0], JackPlaybackLatency, &range);
     sum += range.max;
   }
-  jack_port_get_latency_range(ins.at(0), JackCaptureLatency, &range);
+  jack().port_get_latency_range(ins.at(0), JackCaptureLatency, &range);
   return sum + range.max;
 }
 
 double patience_s(jack_client_t* client) {
-  return std::max(kPatienceS, kPatienceBlocks * jack_get_buffer_size(client) / jack_get_sample_rate(client));
+  return std::max(kPatienceS,
+                  kPatienceBlocks * jack().get_buffer_size(client) / jack().get_sample_rate(client));
 }
 
 std::string gone_port(jack_client_t* client, const std::vector<std::string>& ports) {
   for (const std::string& port : ports)
-    if (jack_port_by_name(client, port.c_str()) == nullptr) return port;
+    if (jack().port_by_name(client, port.c_str()) == nullptr) return port;
   return "";
 }
 

@@ -2,7 +2,7 @@
 #pragma once
 // A client of a JACK server and the ports that are there. Internal to `path`.
 
-#include <jack/jack.h>
+#include "jack_calls.hpp"
 
 #include <memory>
 #include <string>
@@ -13,7 +13,7 @@ namespace wavicon::path_detail {
 inline constexpr std::size_t kMostPorts = 64;  // channels of an interface
 
 struct CloseClient {
-  void operator()(jack_client_t* client) const noexcept { jack_client_close(client); }
+  void operator()(jack_client_t* client) const noexcept { jack().client_close(client); }
 };
 using Client = std::unique_ptr<jack_client_t, CloseClient>;
 

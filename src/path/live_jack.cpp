@@ -5,7 +5,7 @@
 #include "wavicon/path/live.hpp"
 
 #if WAVICON_JACK
-#include <jack/jack.h>
+#include "jack_calls.hpp"
 
 #include <algorithm>
 #include <array>
@@ -41,9 +41,9 @@ struct Session {
 
   int process(jack_nframes_t frames) noexcept {
     for (std::size_t c = 0; c < ins.size(); ++c)
-      in[c] = static_cast<const float*>(jack_port_get_buffer(ins[c], frames));
+      in[c] = static_cast<const float*>(jack().port_get_buffer(ins[c], frames));
     for (std::size_t c = 0; c < outs.size(); ++c)
-      out[c] = static_cast<float*>(jack_port_get_buffer(outs[c], frames));
+      out[c] = static_cast<float*>(jack().port_get_buffer(outs[c], frames));
     transport.cycle(in.data(), out.data(), frames);
     blocks.fetch_add(1, std::memory_order_relaxed);
     return 0;
@@ -68,7 +68,7 @@ void require_softer(const std::vector<std::vector<float>>& stimulus, double ceil
 }
 
 void require_rate(jack_client_t* client, double rate) {
-  const double server_rate = jack_get_sample_rate(client);
+  const double server_rate = jack().get_sample_rate(client);
   if (server_rate != rate)
     throw Error(ErrorCode::unit_failed,
                 fmt::format("the server runs at {:g} Hz and the stimulus has {:g} Hz: make the stimulus at "
@@ -79,23 +79,23 @@ void require_rate(jack_client_t* client, double rate) {
 // Ports of its own, callbacks and connections: from here on blocks come.
 void begin(jack_client_t* client, Session& session, const LiveResult& result) {
   for (int c = 0; c < session.transport.play_channels(); ++c)
-    session.outs.push_back(jack_port_register(client, fmt::format("play_{}", c + 1).c_str(),
-                                              JACK_DEFAULT_AUDIO_TYPE, JackPortIsOutput, 0));
+    session.outs.push_back(jack().port_register(client, fmt::format("play_{}", c + 1).c_str(),
+                                                JACK_DEFAULT_AUDIO_TYPE, JackPortIsOutput, 0));
   for (std::size_t c = 0; c < result.recorded_from.size(); ++c)
-    session.ins.push_back(jack_port_register(client, fmt::format("record_{}", c + 1).c_str(),
-                                             JACK_DEFAULT_AUDIO_TYPE, JackPortIsInput, 0));
-  jack_set_process_callback(
+    session.ins.push_back(jack().port_register(client, fmt::format("record_{}", c + 1).c_str(),
+                                               JACK_DEFAULT_AUDIO_TYPE, JackPortIsInput, 0));
+  jack().set_process_callback(
       client, [](jack_nframes_t n, void* s) { return static_cast<Session*>(s)->process(n); }, &session);
-  jack_set_xrun_callback(
+  jack().set_xrun_callback(
       client, [](void* s) { return static_cast<Session*>(s)->xrun(); }, &session);
-  jack_on_shutdown(
+  jack().on_shutdown(
       client, [](void* s) { static_cast<Session*>(s)->gone = true; }, &session);
-  if (jack_activate(client) != 0)
+  if (jack().activate(client) != 0)
     throw Error(ErrorCode::unit_failed, "the server does not let a client start");
   for (std::size_t c = 0; c < result.recorded_from.size(); ++c)
-    connect_ports(client, result.recorded_from[c], jack_port_name(session.ins[c]));
+    connect_ports(client, result.recorded_from[c], jack().port_name(session.ins[c]));
   for (std::size_t c = 0; c < result.played_to.size(); ++c)
-    connect_ports(client, jack_port_name(session.outs[std::min(c, session.outs.size() - 1)]),
+    connect_ports(client, jack().port_name(session.outs[std::min(c, session.outs.size() - 1)]),
                   result.played_to[c]);
 }
 
@@ -157,7 +157,7 @@ LiveResult play_and_record(std::vector<std::vector<float>> stimulus, double rate
                                            frames, rate);
   const LiveTransport& transport = session->transport;
   begin(client.get(), *session, result);
-  result.block_frames = static_cast<int>(jack_get_buffer_size(client.get()));
+  result.block_frames = static_cast<int>(jack().get_buffer_size(client.get()));
   std::this_thread::sleep_for(std::chrono::duration<double>(options.look_s));
   result.idle_peak = static_cast<double>(transport.idle_peak());
   result.reported_samples = reported_latency(session->outs, session->ins);
@@ -167,7 +167,7 @@ LiveResult play_and_record(std::vector<std::vector<float>> stimulus, double rate
   result.cut = cut_by(client.get(), *session, result);
   const std::int64_t recorded = std::min<std::int64_t>(frames, transport.position());
   // Nothing calls back any more when this has returned. A server that stands still would not answer.
-  if (result.cut.empty() && !session->gone) jack_deactivate(client.get());
+  if (result.cut.empty() && !session->gone) jack().deactivate(client.get());
   for (const auto& channel : transport.recorded())
     result.recorded.emplace_back(channel.begin(), channel.begin() + static_cast<std::ptrdiff_t>(recorded));
   for (std::size_t i = 0; i < std::min(kMostXruns, session->xrun_count.load()); ++i)
@@ -189,8 +189,8 @@ struct Served {
 
   int process(jack_nframes_t frames) {
     for (std::size_t c = 0; c < ins.size(); ++c) {
-      in[c] = static_cast<const float*>(jack_port_get_buffer(ins[c], frames));
-      out[c] = static_cast<float*>(jack_port_get_buffer(outs[c], frames));
+      in[c] = static_cast<const float*>(jack().port_get_buffer(ins[c], frames));
+      out[c] = static_cast<float*>(jack().port_get_buffer(outs[c], frames));
     }
     unit->run(in.data(), out.data());
     return 0;
@@ -201,7 +201,7 @@ struct Served {
     jack_latency_range_t range{};
     range.min = range.max = mode == JackPlaybackLatency ? static_cast<jack_nframes_t>(reported) : 0;
     for (jack_port_t* port : mode == JackPlaybackLatency ? ins : outs)
-      jack_port_set_latency_range(port, mode, &range);
+      jack().port_set_latency_range(port, mode, &range);
   }
 };
 
@@ -211,33 +211,33 @@ void serve_unit(Unit& unit, const std::string& name, const std::string& server, 
                 std::int64_t reported_samples, const std::function<void(const std::string&)>& ready,
                 const std::function<bool()>& stop) {
   Client client = open_client(name, server);
-  const double rate = jack_get_sample_rate(client.get());
-  const auto block = static_cast<int>(jack_get_buffer_size(client.get()));
+  const double rate = jack().get_sample_rate(client.get());
+  const auto block = static_cast<int>(jack().get_buffer_size(client.get()));
   unit.prepare(rate, channels, block);
   auto served = std::make_unique<Served>();
   served->unit = &unit;
   served->reported = reported_samples;
   for (int c = 0; c < channels; ++c) {
-    served->ins.push_back(jack_port_register(client.get(), fmt::format("in_{}", c + 1).c_str(),
-                                             JACK_DEFAULT_AUDIO_TYPE, JackPortIsInput, 0));
-    served->outs.push_back(jack_port_register(client.get(), fmt::format("out_{}", c + 1).c_str(),
-                                              JACK_DEFAULT_AUDIO_TYPE, JackPortIsOutput, 0));
+    served->ins.push_back(jack().port_register(client.get(), fmt::format("in_{}", c + 1).c_str(),
+                                               JACK_DEFAULT_AUDIO_TYPE, JackPortIsInput, 0));
+    served->outs.push_back(jack().port_register(client.get(), fmt::format("out_{}", c + 1).c_str(),
+                                                JACK_DEFAULT_AUDIO_TYPE, JackPortIsOutput, 0));
   }
-  jack_set_process_callback(
+  jack().set_process_callback(
       client.get(), [](jack_nframes_t n, void* s) { return static_cast<Served*>(s)->process(n); },
       served.get());
-  jack_set_latency_callback(
+  jack().set_latency_callback(
       client.get(), [](jack_latency_callback_mode_t m, void* s) { static_cast<Served*>(s)->say_latency(m); },
       served.get());
-  jack_on_shutdown(
+  jack().on_shutdown(
       client.get(), [](void* s) { static_cast<Served*>(s)->gone = true; }, served.get());
-  if (jack_activate(client.get()) != 0)
+  if (jack().activate(client.get()) != 0)
     throw Error(ErrorCode::unit_failed, "the server does not let a client start");
   ready(fmt::format("{} runs as a client at {:g} Hz, blocks of {} frames, {} channel{}",
-                    jack_get_client_name(client.get()), rate, block, channels, channels == 1 ? "" : "s"));
+                    jack().get_client_name(client.get()), rate, block, channels, channels == 1 ? "" : "s"));
   while (!served->gone && !stop()) std::this_thread::sleep_for(kLook);
   served->closing = true;
-  if (!served->gone) jack_deactivate(client.get());
+  if (!served->gone) jack().deactivate(client.get());
   client.reset();
   if (served->gone) throw Error(ErrorCode::unit_failed, "the server stopped");
 }

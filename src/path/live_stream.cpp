@@ -30,9 +30,9 @@ struct Called {
 
   int run(jack_nframes_t frames) noexcept {
     for (std::size_t c = 0; c < ins.size(); ++c)
-      in[c] = static_cast<const float*>(jack_port_get_buffer(ins[c], frames));
+      in[c] = static_cast<const float*>(jack().port_get_buffer(ins[c], frames));
     for (std::size_t c = 0; c < outs.size(); ++c)
-      out[c] = static_cast<float*>(jack_port_get_buffer(outs[c], frames));
+      out[c] = static_cast<float*>(jack().port_get_buffer(outs[c], frames));
     process->process(in.data(), out.data(), frames);
     blocks.fetch_add(1, std::memory_order_relaxed);
     return 0;
@@ -58,8 +58,8 @@ struct LiveStream::Impl {
 LiveStream::LiveStream(const StreamOptions& options) : impl_(std::make_unique<Impl>()) {
   impl_->client = open_client("wavicon-watch", options.server);
   jack_client_t* client = impl_->client.get();
-  impl_->rate = jack_get_sample_rate(client);
-  impl_->block = static_cast<int>(jack_get_buffer_size(client));
+  impl_->rate = jack().get_sample_rate(client);
+  impl_->block = static_cast<int>(jack().get_buffer_size(client));
   impl_->play_channels = options.play_channels;
   std::size_t count = 0;
   for (const std::string& pattern : options.from) {
@@ -75,7 +75,7 @@ LiveStream::LiveStream(const StreamOptions& options) : impl_(std::make_unique<Im
 
 LiveStream::~LiveStream() {
   const bool stands_still = !impl_->trouble.empty();
-  if (!stands_still && impl_->started) jack_deactivate(impl_->client.get());
+  if (!stands_still && impl_->started) jack().deactivate(impl_->client.get());
   leave_server(std::move(impl_->client), impl_->called, stands_still);
 }
 
@@ -91,8 +91,8 @@ void LiveStream::start(std::shared_ptr<StreamProcess> process) {
   Called& called = *impl_->called;
   called.process = std::move(process);
   const auto add = [&](const char* what, std::size_t number, unsigned long flags) {
-    jack_port_t* port = jack_port_register(client, fmt::format("{}_{}", what, number).c_str(),
-                                           JACK_DEFAULT_AUDIO_TYPE, flags, 0);
+    jack_port_t* port = jack().port_register(client, fmt::format("{}_{}", what, number).c_str(),
+                                             JACK_DEFAULT_AUDIO_TYPE, flags, 0);
     if (port == nullptr) throw Error(ErrorCode::unit_failed, "the server gives no more ports");
     return port;
   };
@@ -102,26 +102,26 @@ void LiveStream::start(std::shared_ptr<StreamProcess> process) {
   for (const auto& ports : impl_->from)
     for (std::size_t c = 0; c < ports.size(); ++c)
       called.ins.push_back(add("record", called.ins.size() + 1, JackPortIsInput));
-  jack_set_process_callback(
+  jack().set_process_callback(
       client, [](jack_nframes_t n, void* s) { return static_cast<Called*>(s)->run(n); }, &called);
-  jack_set_xrun_callback(
+  jack().set_xrun_callback(
       client,
       [](void* s) {
         static_cast<Called*>(s)->process->xrun();
         return 0;
       },
       &called);
-  jack_on_shutdown(
+  jack().on_shutdown(
       client, [](void* s) { static_cast<Called*>(s)->gone = true; }, &called);
-  if (jack_activate(client) != 0)
+  if (jack().activate(client) != 0)
     throw Error(ErrorCode::unit_failed, "the server does not let a client start");
   impl_->started = true;
   impl_->moved = Clock::now();
   std::size_t input = 0;
   for (const auto& ports : impl_->from)
-    for (const std::string& port : ports) connect_ports(client, port, jack_port_name(called.ins[input++]));
+    for (const std::string& port : ports) connect_ports(client, port, jack().port_name(called.ins[input++]));
   for (std::size_t c = 0; c < impl_->to.size(); ++c)
-    connect_ports(client, jack_port_name(called.outs[std::min(c, called.outs.size() - 1)]), impl_->to[c]);
+    connect_ports(client, jack().port_name(called.outs[std::min(c, called.outs.size() - 1)]), impl_->to[c]);
 }
 
 std::string LiveStream::trouble() {

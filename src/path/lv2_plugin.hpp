@@ -3,7 +3,7 @@
 // What the data of an LV2 plugin says: its ports, settings and needs. Nothing of the plugin's own code runs
 // here. Internal to `path`.
 
-#include <lilv/lilv.h>
+#include "lilv_calls.hpp"
 
 #include <memory>
 #include <optional>
@@ -15,12 +15,12 @@
 namespace wavicon::path_detail {
 
 struct FreeWorld {
-  void operator()(LilvWorld* world) const noexcept { lilv_world_free(world); }
+  void operator()(LilvWorld* world) const noexcept { lilv().world_free(world); }
 };
 using World = std::unique_ptr<LilvWorld, FreeWorld>;
 
 struct FreeNode {
-  void operator()(LilvNode* node) const noexcept { lilv_node_free(node); }
+  void operator()(LilvNode* node) const noexcept { lilv().node_free(node); }
 };
 using Node = std::unique_ptr<LilvNode, FreeNode>;
 

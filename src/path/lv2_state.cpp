@@ -52,17 +52,17 @@ LV2_URID_Map* map_of(UridMap& urids) { return static_cast<LV2_URID_Map*>(urids.m
 LV2_URID_Unmap* unmap_of(UridMap& urids) { return static_cast<LV2_URID_Unmap*>(urids.unmap_feature()->data); }
 
 std::vector<Preset> presets_of(LilvWorld* world, const LilvPlugin* plugin) {
-  const Node kind(lilv_new_uri(world, LV2_PRESETS__Preset)), label(lilv_new_uri(world, kLabel));
+  const Node kind(lilv().new_uri(world, LV2_PRESETS__Preset)), label(lilv().new_uri(world, kLabel));
   std::vector<Preset> presets;
-  LilvNodes* found = lilv_plugin_get_related(plugin, kind.get());
-  LILV_FOREACH(nodes, i, found) {
-    const LilvNode* preset = lilv_nodes_get(found, i);
-    lilv_world_load_resource(world, preset);
-    const Node text(lilv_world_get(world, preset, label.get(), nullptr));
-    const std::string uri = lilv_node_as_string(preset);
-    presets.push_back({text ? lilv_node_as_string(text.get()) : uri, uri});
+  LilvNodes* found = lilv().plugin_get_related(plugin, kind.get());
+  WAVICON_LILV_EACH(nodes, i, found) {
+    const LilvNode* preset = lilv().nodes_get(found, i);
+    lilv().world_load_resource(world, preset);
+    const Node text(lilv().world_get(world, preset, label.get(), nullptr));
+    const std::string uri = lilv().node_as_string(preset);
+    presets.push_back({text ? lilv().node_as_string(text.get()) : uri, uri});
   }
-  lilv_nodes_free(found);
+  lilv().nodes_free(found);
   std::sort(presets.begin(), presets.end(), [](const auto& a, const auto& b) { return a.label < b.label; });
   return presets;
 }
@@ -70,13 +70,13 @@ std::vector<Preset> presets_of(LilvWorld* world, const LilvPlugin* plugin) {
 State open_preset(LilvWorld* world, UridMap& urids, const Plugin& plugin, const std::string& name) {
   std::vector<std::string> labels;
   for (const bool everywhere : {false, true}) {
-    if (everywhere) lilv_world_load_all(world);
+    if (everywhere) lilv().world_load_all(world);
     labels.clear();
     for (const Preset& preset : presets_of(world, plugin.lilv)) {
       labels.push_back(preset.label);
       if (preset.label != name && preset.uri != name) continue;
-      const Node node(lilv_new_uri(world, preset.uri.c_str()));
-      if (State state{lilv_state_new_from_world(world, map_of(urids), node.get())}) return state;
+      const Node node(lilv().new_uri(world, preset.uri.c_str()));
+      if (State state{lilv().state_new_from_world(world, map_of(urids), node.get())}) return state;
       throw Error(ErrorCode::bad_argument,
                   fmt::format("{}: preset '{}' cannot be read from its bundle", plugin.info.name, name));
     }
@@ -96,24 +96,24 @@ State open_saved_state(LilvWorld* world, UridMap& urids, const Plugin& plugin, c
         ErrorCode::bad_argument,
         fmt::format("{}: state={}: {}", plugin.info.name, path,
                     file == fs::path(path) ? "there is no such file" : "the folder holds no state.ttl"));
-  State state(lilv_state_new_from_file(world, map_of(urids), nullptr, file.c_str()));
-  const LilvNode* owner = state ? lilv_state_get_plugin_uri(state.get()) : nullptr;
+  State state(lilv().state_new_from_file(world, map_of(urids), nullptr, file.c_str()));
+  const LilvNode* owner = state ? lilv().state_get_plugin_uri(state.get()) : nullptr;
   if (owner == nullptr)
     throw Error(ErrorCode::bad_argument,
                 fmt::format("{}: {} holds no saved state of an LV2 plugin", plugin.info.name, file.string()));
-  if (!lilv_node_equals(owner, lilv_plugin_get_uri(plugin.lilv)))
+  if (!lilv().node_equals(owner, lilv().plugin_get_uri(plugin.lilv)))
     throw Error(ErrorCode::bad_argument, fmt::format("{}: {} is a state of {}", plugin.info.name,
-                                                     file.string(), lilv_node_as_string(owner)));
+                                                     file.string(), lilv().node_as_string(owner)));
   return state;
 }
 
 State default_state(LilvWorld* world, UridMap& urids, const Plugin& plugin) {
-  return State(lilv_state_new_from_world(world, map_of(urids), lilv_plugin_get_uri(plugin.lilv)));
+  return State(lilv().state_new_from_world(world, map_of(urids), lilv().plugin_get_uri(plugin.lilv)));
 }
 
 void take_values(const LilvState* state, UridMap& urids, UnitInfo& info) {
   Values values{info, urids};
-  lilv_state_emit_port_values(state, take_value, &values);
+  lilv().state_emit_port_values(state, take_value, &values);
 }
 
 }  // namespace wavicon::path_detail

@@ -13,7 +13,7 @@
 namespace wavicon::path_detail {
 
 struct FreeState {
-  void operator()(LilvState* state) const noexcept { lilv_state_free(state); }
+  void operator()(LilvState* state) const noexcept { lilv().state_free(state); }
 };
 using State = std::unique_ptr<LilvState, FreeState>;
 

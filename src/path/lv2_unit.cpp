@@ -29,7 +29,7 @@ namespace fs = std::filesystem;
 struct FreeInstance {
   void operator()(LilvInstance* instance) const noexcept {
     lilv_instance_deactivate(instance);
-    lilv_instance_free(instance);
+    lilv().instance_free(instance);
   }
 };
 
@@ -42,7 +42,7 @@ class Instance {
         block_frames_(block_frames),
         features_(urids, sample_rate_hz, block_frames),
         urids_(urids) {
-    LilvInstance* raw = lilv_plugin_instantiate(plugin.lilv, sample_rate_hz, features_.array());
+    LilvInstance* raw = lilv().plugin_instantiate(plugin.lilv, sample_rate_hz, features_.array());
     if (raw == nullptr)
       throw Error(ErrorCode::unit_failed, fmt::format("{} refused to start at {} Hz with blocks of {} frames",
                                                       plugin.info.name, sample_rate_hz, block_frames));
@@ -51,7 +51,7 @@ class Instance {
     features_.worker().attach(lilv_instance_get_handle(raw),
                               static_cast<const LV2_Worker_Interface*>(
                                   lilv_instance_get_extension_data(raw, LV2_WORKER__interface)));
-    if (state != nullptr) lilv_state_restore(state, raw, nullptr, nullptr, 0, features_.array());
+    if (state != nullptr) lilv().state_restore(state, raw, nullptr, nullptr, 0, features_.array());
     lilv_instance_activate(raw);
   }
   Instance(const Instance&) = delete;
@@ -78,9 +78,9 @@ class Instance {
 
   /// What it would keep of itself in a session.
   [[nodiscard]] State state() const {
-    return State(lilv_state_new_from_instance(plugin_.lilv, lilv_.get(), map_of(urids_), nullptr, nullptr,
-                                              nullptr, nullptr, value_of_port, const_cast<Instance*>(this),
-                                              LV2_STATE_IS_POD | LV2_STATE_IS_PORTABLE, features_.array()));
+    return State(lilv().state_new_from_instance(plugin_.lilv, lilv_.get(), map_of(urids_), nullptr, nullptr,
+                                                nullptr, nullptr, value_of_port, const_cast<Instance*>(this),
+                                                LV2_STATE_IS_POD | LV2_STATE_IS_PORTABLE, features_.array()));
   }
 
   [[nodiscard]] std::int64_t latency_frames() const {
@@ -202,11 +202,11 @@ class Lv2Unit : public InstancedUnit<Instance> {
     const State saved = instances_.at(0)->state();
     // Written and read again, as a session does.
     const std::unique_ptr<char, void (*)(void*)> text(
-        saved ? lilv_state_to_string(world_.get(), map_of(urids_), unmap_of(urids_), saved.get(),
-                                     "urn:wavicon:saved", nullptr)
+        saved ? lilv().state_to_string(world_.get(), map_of(urids_), unmap_of(urids_), saved.get(),
+                                       "urn:wavicon:saved", nullptr)
               : nullptr,
-        lilv_free);
-    State read(text ? lilv_state_new_from_string(world_.get(), map_of(urids_), text.get()) : nullptr);
+        lilv().free);
+    State read(text ? lilv().state_new_from_string(world_.get(), map_of(urids_), text.get()) : nullptr);
     if (!read)
       throw Error(ErrorCode::unit_failed,
                   fmt::format("{} saves a state that cannot be read again", plugin_.info.name));
@@ -262,9 +262,9 @@ class Lv2Unit : public InstancedUnit<Instance> {
 
   // lilv says on standard error why a binary does not load; this way it stands in the exception.
   void require_loadable() const {
-    const LilvNode* library = lilv_plugin_get_library_uri(plugin_.lilv);
+    const LilvNode* library = lilv().plugin_get_library_uri(plugin_.lilv);
     const std::unique_ptr<char, void (*)(void*)> path(
-        library ? lilv_file_uri_parse(lilv_node_as_uri(library), nullptr) : nullptr, lilv_free);
+        library ? lilv().file_uri_parse(lilv().node_as_uri(library), nullptr) : nullptr, lilv().free);
     if (!path)
       throw Error(ErrorCode::unit_failed, fmt::format("{} names no binary in its bundle", plugin_.info.name));
     void* loaded = dlopen(path.get(), RTLD_NOW | RTLD_LOCAL);
@@ -283,14 +283,14 @@ class Lv2Unit : public InstancedUnit<Instance> {
   int channel_count_ = 0, block_frames_ = 0;
 };
 
-std::string uri_of(const LilvPlugin* plugin) { return lilv_node_as_uri(lilv_plugin_get_uri(plugin)); }
+std::string uri_of(const LilvPlugin* plugin) { return lilv().node_as_uri(lilv().plugin_get_uri(plugin)); }
 
 // "Overdrive" of http://…/mda/Overdrive or urn:…:Overdrive.
 std::string last_segment(const std::string& uri) { return uri.substr(uri.find_last_of("/#:") + 1); }
 
 void load_bundle(LilvWorld* world, const fs::path& folder) {
-  const Node uri(lilv_new_file_uri(world, nullptr, (fs::absolute(folder).lexically_normal() / "").c_str()));
-  lilv_world_load_bundle(world, uri.get());
+  const Node uri(lilv().new_file_uri(world, nullptr, (fs::absolute(folder).lexically_normal() / "").c_str()));
+  lilv().world_load_bundle(world, uri.get());
 }
 
 // What lilv says of a faulty bundle is no message of ours: nobody asked for that bundle.
@@ -317,8 +317,8 @@ class QuietErrors {
 
 std::vector<const LilvPlugin*> all_plugins(LilvWorld* world) {
   std::vector<const LilvPlugin*> found;
-  const LilvPlugins* plugins = lilv_world_get_all_plugins(world);
-  LILV_FOREACH(plugins, i, plugins) found.push_back(lilv_plugins_get(plugins, i));
+  const LilvPlugins* plugins = lilv().world_get_all_plugins(world);
+  WAVICON_LILV_EACH(plugins, i, plugins) found.push_back(lilv().plugins_get(plugins, i));
   return found;
 }
 
@@ -335,8 +335,8 @@ void load_own_bundles(LilvWorld* world, const UnitSearch& search) {
 }
 
 const LilvPlugin* by_uri(LilvWorld* world, const std::string& uri) {
-  const Node node(lilv_new_uri(world, uri.c_str()));
-  return node ? lilv_plugins_get_by_uri(lilv_world_get_all_plugins(world), node.get()) : nullptr;
+  const Node node(lilv().new_uri(world, uri.c_str()));
+  return node ? lilv().plugins_get_by_uri(lilv().world_get_all_plugins(world), node.get()) : nullptr;
 }
 
 Error unknown(const std::string& message) { return Error(ErrorCode::bad_argument, message); }
@@ -380,7 +380,7 @@ const LilvPlugin* by_name(LilvWorld* world, const std::string& name, const UnitS
   const QuietErrors quiet;
   load_own_bundles(world, search);
   if (const LilvPlugin* own = by_uri(world, name)) return own;
-  lilv_world_load_all(world);
+  lilv().world_load_all(world);
   if (const LilvPlugin* installed = by_uri(world, name)) return installed;
   std::vector<std::string> uris;
   for (const LilvPlugin* plugin : all_plugins(world)) uris.push_back(uri_of(plugin));
@@ -391,7 +391,7 @@ const LilvPlugin* by_name(LilvWorld* world, const std::string& name, const UnitS
 }  // namespace
 
 std::unique_ptr<Unit> open_lv2(const UnitSpec& spec, const UnitSearch& search) {
-  World world(lilv_world_new());
+  World world(lilv().world_new());
   const LilvPlugin* plugin = by_name(world.get(), spec.name, search);
   Plugin described = describe(world.get(), plugin, "lv2:" + spec.name, search.sample_rate_hz);
   return std::make_unique<Lv2Unit>(std::move(world), std::move(described), spec);
@@ -399,17 +399,18 @@ std::unique_ptr<Unit> open_lv2(const UnitSpec& spec, const UnitSearch& search) {
 
 namespace {
 
-UnitListing listing_of(LilvWorld* world, const LilvPlugin* lilv, const UnitSearch& search) {
+UnitListing listing_of(LilvWorld* world, const LilvPlugin* described, const UnitSearch& search) {
   constexpr int kUsualBlockFrames = 512;
-  const Plugin plugin = describe(world, lilv, "lv2:" + uri_of(lilv), search.sample_rate_hz);
+  const Plugin plugin = describe(world, described, "lv2:" + uri_of(described), search.sample_rate_hz);
   return {plugin.info.name, plugin.info.title, plugin.info.input_count, plugin.info.output_count,
           refusal(plugin, kUsualBlockFrames)};
 }
 
 // The folder that a plugin was found in, as bundles_in() names it.
-std::string folder_of(const LilvPlugin* lilv) {
+std::string folder_of(const LilvPlugin* described) {
   const std::unique_ptr<char, void (*)(void*)> path(
-      lilv_file_uri_parse(lilv_node_as_uri(lilv_plugin_get_bundle_uri(lilv)), nullptr), lilv_free);
+      lilv().file_uri_parse(lilv().node_as_uri(lilv().plugin_get_bundle_uri(described)), nullptr),
+      lilv().free);
   std::error_code ignored;
   return path ? in_one_line(fs::canonical(path.get(), ignored).string()) : "";
 }
@@ -418,18 +419,18 @@ std::string folder_of(const LilvPlugin* lilv) {
 void list_all(const UnitSearch& search, const Lv2Bundles& kept, Lv2Bundles& bundles,
               std::vector<UnitListing>& list) {
   const QuietErrors quiet;
-  const World world(lilv_world_new());
+  const World world(lilv().world_new());
   load_own_bundles(world.get(), search);
-  lilv_world_load_all(world.get());
-  for (const LilvPlugin* lilv : all_plugins(world.get())) {
-    const std::string folder = folder_of(lilv);
+  lilv().world_load_all(world.get());
+  for (const LilvPlugin* described : all_plugins(world.get())) {
+    const std::string folder = folder_of(described);
     const auto now = bundles.find(folder);
     const auto before = kept.find(folder);
     const UnitListing* known = nullptr;
     if (now != bundles.end() && before != kept.end() && now->second.stamp == before->second.stamp)
       for (const UnitListing& listing : before->second.plugins)
-        if (listing.name == "lv2:" + uri_of(lilv)) known = &listing;
-    list.push_back(known != nullptr ? *known : listing_of(world.get(), lilv, search));
+        if (listing.name == "lv2:" + uri_of(described)) known = &listing;
+    list.push_back(known != nullptr ? *known : listing_of(world.get(), described, search));
     if (now != bundles.end()) now->second.plugins.push_back(list.back());
   }
 }

@@ -79,7 +79,22 @@ void Unit::run_row(const Row& row, int& done) {
   }
 }
 
+namespace {
+
+std::unique_ptr<Unit> open_own(const UnitSpec& spec, const std::vector<OwnUnit>& own) {
+  std::vector<std::string> names;
+  for (const OwnUnit& unit : own) {
+    if (unit.name == spec.name) return unit.make(setting_values("own:" + unit.name, unit.settings, spec));
+    names.push_back(unit.name);
+  }
+  throw Error(ErrorCode::bad_argument,
+              fmt::format("this program has no unit 'own:{}'{}", spec.name, name_hint(spec.name, names)));
+}
+
+}  // namespace
+
 std::unique_ptr<Unit> open_unit(const UnitSpec& spec, const UnitSearch& search) {
+  if (spec.scheme == "own" && !search.own.empty()) return open_own(spec, search.own);
   if (spec.scheme == "sim") return path_detail::open_stand_in(spec);
   std::unique_ptr<Unit> unit;
   if (spec.scheme == "lv2") unit = path_detail::open_lv2(spec, search);
@@ -94,8 +109,19 @@ std::unique_ptr<Unit> open_unit(const UnitSpec& spec, const UnitSearch& search) 
 
 std::vector<UnitListing> list_units(const UnitSearch& search) {
   auto units = path_detail::list_stand_ins();
-  for (const auto& plugins : {path_detail::list_lv2(search), path_detail::list_ladspa(search)})
-    units.insert(units.end(), plugins.begin(), plugins.end());
+  for (const OwnUnit& own : search.own) units.push_back({"own:" + own.name, own.name, 0, 0, ""});
+  const auto add = [&](const std::string& scheme, auto&& list) {
+    try {
+      const auto plugins = list(search);
+      units.insert(units.end(), plugins.begin(), plugins.end());
+    } catch (const Error& error) {
+      // What hosts them is not there: everything else is.
+      if (error.code() != ErrorCode::unit_failed) throw;
+      units.push_back({scheme, "none of them", 0, 0, error.what()});
+    }
+  };
+  add("lv2:", path_detail::list_lv2);
+  add("ladspa:", path_detail::list_ladspa);
   return units;
 }
 

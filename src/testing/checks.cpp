@@ -130,18 +130,6 @@ std::string first_difference(const Audio& a, const Audio& b) {
 
 }  // namespace
 
-std::vector<Sheet> measure_by_name(const std::string& name, const JudgedCapture& capture) {
-  const MeasurementDescriptor* of = find_measurement(measurements(), name);
-  if (of == nullptr) throw Error(ErrorCode::bad_argument, "there is no measurement '" + name + "'");
-  MeasureRequest request;
-  if (of->input != MeasuredInput::capture) request.reference = judge_stimulus(capture.known_stimulus());
-  const auto measurement = of->make();
-  measurement->check(request);
-  std::vector<Sheet> sheets = measured(*measurement, request, capture.admitted(policy_of(*of)));
-  measurement->conclude(request, sheets);
-  return sheets;
-}
-
 CheckOutcome folds_back_below(const Processor& processor, double limit_dbc, const CheckOptions& options) {
   return limited("aliasing", feed(sweep_of(processor, options), processor, {.hold_faults = true}),
                  fmt::format("worst_alias_dbc<{}", limit_dbc), processor, options);

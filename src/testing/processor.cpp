@@ -92,4 +92,12 @@ std::unique_ptr<Unit> unit_of(Processor processor) {
   return std::make_unique<ProcessorUnit>(std::move(processor));
 }
 
+OwnUnit own_unit(std::string name, std::vector<SettingInfo> settings,
+                 std::function<Processor(const std::vector<double>&)> make) {
+  const auto unit = [name, make = std::move(make)](const std::vector<double>& values) {
+    return unit_of(make(values).named(name));
+  };
+  return {std::move(name), std::move(settings), unit};
+}
+
 }  // namespace wavicon

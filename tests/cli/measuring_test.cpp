@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: MIT
+#include <filesystem>
 #include <map>
 
 #include "program.hpp"
@@ -226,6 +227,27 @@ TEST_F(Program, HelpAndVersionAreNoErrors) {
   EXPECT_HAS(good("--help"), "harmonics");
   EXPECT_HAS(good("harmonics --help"), "--limit");
   EXPECT_HAS(good("--version"), "wavicon 0.1");
+}
+
+// Programs of somebody else's kind: each of the examples does what its first lines say.
+TEST_F(Program, ExamplesOfTheLibraryDoWhatTheySay) {
+  const std::string folder = WAVICON_EXAMPLES;
+  const Ran meter = testing::run(folder + "/meter_in_a_callback");
+  EXPECT_EQ(meter.status, 0);
+  EXPECT_HAS(meter.out, "RMS -21.07 dBFS");
+  EXPECT_HAS(meter.out, "-6.0");
+  const Ran bench = testing::run(folder + "/bench_over_a_class");
+  EXPECT_EQ(bench.status, 1) << "12 dB of drive distort more than the plan allows\n" << bench.err;
+  EXPECT_HAS(bench.out, "drive=12");
+  good("make tone --seconds 1 -o one.wav --quiet");
+  good("make tone --level -30 --seconds 1 -o two.wav --quiet");
+  write_text(file("broken.wav"), "RIFF");
+  const Ran batch = testing::run(folder + "/batch_over_a_folder '" + folder_.path().string() + "'");
+  EXPECT_EQ(batch.status, 3) << "one of them cannot be read";
+  EXPECT_HAS(batch.out, "broken.wav");
+  EXPECT_HAS(batch.out, "two.wav: RMS -33");
+  EXPECT_TRUE(std::filesystem::exists(file("one.wav.json")));
+  EXPECT_HAS(testing::run(folder + "/own_measurement").out, "loud for 0.25 s");
 }
 
 TEST(Example, PrintsTheLadderOfDrives) {

@@ -1,74 +1,26 @@
 // SPDX-License-Identifier: MIT
 // Watching, as a person does: in a terminal of the tests' own (tmux), with keys; in a pipe; on a server.
 
-#include <fcntl.h>
-
 #include <cstdlib>
 #include <regex>
 
 #include "server.hpp"
+#include "terminal.hpp"
 
 namespace wavicon {
 namespace {
 
 using namespace testing;
 
-class WatchCommand : public WithServer {
+class WatchCommand : public WithTerminal<WithServer> {
  protected:
-  std::string socket_ = "wavicon-test-" + std::to_string(::getpid());
-
   void SetUp() override {
     good("make tone --frequency 997 --seconds 30 --no-marks -o long.wav --quiet");
     good("feed long.wav --through 'sim:tern?drive=12' -o driven.wav --quiet");
     good("make tone --frequency 997 --seconds 2 -o short.wav --quiet");
   }
-  void TearDown() override {
-    tmux("kill-server 2>/dev/null");
-    WithServer::TearDown();
-  }
-  static bool has(const std::string& program) { return testing::run("command -v " + program).status == 0; }
-  static bool terminals() {
-    const int terminal = ::posix_openpt(O_RDWR | O_NOCTTY);
-    if (terminal < 0) return false;
-    const bool opens = ::grantpt(terminal) == 0 && ::unlockpt(terminal) == 0 &&
-                       ::ptsname(terminal) != nullptr && ::access(::ptsname(terminal), R_OK | W_OK) == 0;
-    ::close(terminal);
-    return opens && has("tmux");
-  }
-  std::string tmux(const std::string& words) const {
-    return testing::run("tmux -L " + socket_ + " -f /dev/null " + words).out;
-  }
-  // A shell in a terminal; the program runs in it.
-  void open(int width, int height) const {
-    tmux("new-session -d -x " + std::to_string(width) + " -y " + std::to_string(height) + " 'cd " +
-         folder_.path().string() +
-         " && LANG=C.UTF-8 WAVICON_LOGBOOK=logbook.sqlite LV2_PATH=/nowhere PS1=ready: exec sh'");
-    tmux("set -g status off");
-    tmux("set -g window-size manual");
-  }
-  void enter(const std::string& line) const {
-    tmux("send-keys -l \"" + line + "\""), tmux("send-keys Enter");
-  }
   void watch(const std::string& words) const {
     enter(std::string("'") + WAVICON_PROGRAM + "' watch " + words);
-  }
-  void press(const std::string& keys) const { tmux("send-keys " + keys); }
-  std::string seen() const { return tmux("capture-pane -p"); }
-  bool shows(const std::string& text, double patience_s = 15) const {
-    for (double waited = 0; waited < patience_s; waited += 0.1) {
-      if (in_one_row(seen()).find(text) != std::string::npos) return true;
-      std::this_thread::sleep_for(std::chrono::milliseconds(100));
-    }
-    ADD_FAILURE() << text << " is not there:\n" << seen();
-    return false;
-  }
-  bool loses(const std::string& text) const {
-    for (int i = 0; i < 100; ++i) {
-      if (in_one_row(seen()).find(text) == std::string::npos) return true;
-      std::this_thread::sleep_for(std::chrono::milliseconds(100));
-    }
-    ADD_FAILURE() << text << " is still there:\n" << seen();
-    return false;
   }
 };
 

@@ -11,7 +11,7 @@
 #include "support.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/live/generator.hpp"
-#include "wavicon/live/sample_ring.hpp"
+#include "wavicon/audio/sample_ring.hpp"
 
 namespace {
 thread_local bool forbidden = false;

@@ -5,6 +5,7 @@
 
 #include <cstdint>
 #include <span>
+#include <utility>
 #include <vector>
 
 #include "wavicon/audio/audio.hpp"
@@ -43,6 +44,22 @@ class WAVICON_EXPORT MemorySource : public AudioSource {
 
  private:
   const Audio& audio_;
+};
+
+/// Audio that goes with its source.
+class WAVICON_EXPORT OwnedSource : public AudioSource {
+ public:
+  explicit OwnedSource(Audio audio) : audio_(std::move(audio)), source_(audio_) {}
+  [[nodiscard]] double sample_rate_hz() const noexcept override { return audio_.sample_rate_hz(); }
+  [[nodiscard]] int channel_count() const noexcept override { return audio_.channel_count(); }
+  [[nodiscard]] std::int64_t frames() const noexcept override { return audio_.frames(); }
+  void read(std::int64_t first_frame, std::span<double> planar) override {
+    source_.read(first_frame, planar);
+  }
+
+ private:
+  Audio audio_;
+  MemorySource source_;
 };
 
 /// A stretch of a source, cut to what there is, as audio in memory.

@@ -78,7 +78,7 @@ class WAVICON_EXPORT Logbook {
     keep,  ///< it is made where it is not
   };
 
-  /// @param url  a file's path, or postgresql://USER@HOST/DATABASE. @throws Error bad_input when it cannot be
+  /// @param url  a file's path, or postgresql://USER\@HOST/DATABASE. @throws Error bad_input when it cannot be
   /// opened, is something else, was made by a newer program, or is not there; with what to do. Passwords are
   /// in no message.
   explicit Logbook(const std::string& url, Access access = Access::look);

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "wavicon/audio/audio.hpp"
+#include "wavicon/audio/audio_view.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/export.hpp"
 #include "wavicon/audio/sample_format.hpp"
@@ -125,6 +126,9 @@ class WAVICON_EXPORT JudgedCapture {
 [[nodiscard]] WAVICON_EXPORT JudgedCapture judge(const Audio& audio,
                                                  SampleFormat format = SampleFormat::float64,
                                                  const KnownStimulus& known = {},
+                                                 const GatePolicy& policy = {});
+/// The same of samples that stay where they are: they outlive what is returned, and its copies.
+[[nodiscard]] WAVICON_EXPORT JudgedCapture judge(const AudioView& view, const KnownStimulus& known = {},
                                                  const GatePolicy& policy = {});
 
 /// What was played itself, rendered when it is read: fit by construction, and where it is.

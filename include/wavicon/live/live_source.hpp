@@ -12,7 +12,7 @@
 #include "wavicon/audio/export.hpp"
 #include "wavicon/audio/source.hpp"
 #include "wavicon/live/generator.hpp"
-#include "wavicon/live/sample_ring.hpp"
+#include "wavicon/audio/sample_ring.hpp"
 #include "wavicon/path/live_stream.hpp"
 #include "wavicon/path/unit.hpp"
 

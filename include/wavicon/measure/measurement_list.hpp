@@ -30,6 +30,14 @@ using MeasurementList = std::vector<MeasurementDescriptor>;
 [[nodiscard]] WAVICON_EXPORT std::vector<std::string> reading_names_of(
     const std::vector<const ReadingTable*>& tables);
 
+/// Measures a capture by the name of a measurement, with its defaults: played as its stimulus says, else
+/// taken apart first where the measurement can do that.
+///
+/// @param reference  A, for measurements of B against A; none: what was played.
+/// @throws Error bad_argument for no such measurement, or as it.
+[[nodiscard]] WAVICON_EXPORT std::vector<Sheet> measure_by_name(
+    std::string_view name, const JudgedCapture& capture, const std::optional<JudgedCapture>& reference = {});
+
 /// The words that a recipe's `measure` takes: names of measurements that are made of parts, and "nothing".
 [[nodiscard]] WAVICON_EXPORT std::vector<std::string> measure_words(const MeasurementList& list);
 /// What is wrong with the words that a part names; empty for nothing.

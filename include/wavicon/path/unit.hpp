@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <memory>
 #include <string>
 #include <utility>
@@ -52,7 +53,7 @@ struct UnitInfo {
 
 /// A unit's name with the settings that were asked for.
 struct UnitSpec {
-  std::string scheme;  ///< "sim", "lv2", "ladspa"
+  std::string scheme;  ///< "sim", "lv2", "ladspa", "own"
   std::string name;
   std::vector<std::pair<std::string, std::string>> settings;
 };
@@ -137,6 +138,14 @@ class WAVICON_EXPORT Unit {
   [[nodiscard]] virtual bool restart_from_own_state() { return false; }
 };
 
+/// A unit of the program itself: own:NAME?setting=value in chains and plans.
+struct OwnUnit {
+  std::string name;
+  std::vector<SettingInfo> settings;
+  /// Makes one with these values, in the order of the settings.
+  std::function<std::unique_ptr<Unit>(const std::vector<double>& values)> make;
+};
+
 /// Where to look for units.
 struct UnitSearch {
   /// Folders with bundles of our own, looked into before the system is scanned.
@@ -147,6 +156,8 @@ struct UnitSearch {
   bool isolate = true;
   /// How long a plugin may make no progress, in seconds.
   double patience_s = 10;
+  /// Those of the program itself. They run in its own process.
+  std::vector<OwnUnit> own;
 };
 
 /// Finds a unit and checks its settings.

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "wavicon/audio/export.hpp"
+#include "wavicon/measure/measurement_list.hpp"
 #include "wavicon/sheet/sheet.hpp"
 #include "wavicon/testing/processor.hpp"
 
@@ -54,10 +55,5 @@ struct CheckOptions {
 /// of another one: feed() a recipe and measure it.
 [[nodiscard]] WAVICON_EXPORT CheckOutcome keeps_limit(const Processor& processor, const std::string& limit,
                                                       const CheckOptions& options = {});
-
-/// Measures a capture by the name of a measurement, with its defaults. @throws Error bad_argument for no such
-/// measurement, or as it.
-[[nodiscard]] WAVICON_EXPORT std::vector<Sheet> measure_by_name(const std::string& measurement,
-                                                                const JudgedCapture& capture);
 
 }  // namespace wavicon

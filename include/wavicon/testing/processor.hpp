@@ -173,4 +173,10 @@ class Processor {
 /// The same as a unit, for chains.
 [[nodiscard]] WAVICON_EXPORT std::unique_ptr<Unit> unit_of(Processor processor);
 
+/// A class of your own as own:NAME?setting=value in plans (UnitSearch::own).
+///
+/// @param make  called with the settings' values, in their order.
+[[nodiscard]] WAVICON_EXPORT OwnUnit own_unit(std::string name, std::vector<SettingInfo> settings,
+                                              std::function<Processor(const std::vector<double>&)> make);
+
 }  // namespace wavicon

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// A consumer with a measurement of its own in the list: the longest stretch above a level.
+// A measurement of your own in the list, with what it owes: the longest stretch above a level.
 
 #include <iostream>
 

@@ -21,6 +21,10 @@ class WAVICON_EXPORT SampleRing {
   ///
   /// @param planar  a pointer for each channel.
   void write(const float* const* planar, std::int64_t frames) noexcept;
+  void write(const double* const* planar, std::int64_t frames) noexcept;
+  /// The same, frame after frame.
+  void write_interleaved(const float* samples, std::int64_t frames) noexcept;
+  void write_interleaved(const double* samples, std::int64_t frames) noexcept;
 
   [[nodiscard]] int channel_count() const noexcept { return channel_count_; }
   [[nodiscard]] std::int64_t capacity() const noexcept { return capacity_; }
@@ -32,9 +36,12 @@ class WAVICON_EXPORT SampleRing {
   [[nodiscard]] bool read(int channel, std::int64_t first, std::span<double> samples) const noexcept;
 
  private:
+  template <typename At>
+  void write_from(std::int64_t frames, At&& at) noexcept;
+
   int channel_count_;
   std::int64_t capacity_;  // a power of two
-  std::unique_ptr<std::atomic<float>[]> samples_;
+  std::unique_ptr<std::atomic<double>[]> samples_;
   std::atomic<std::int64_t> written_{0};
   std::atomic<std::int64_t> claimed_{0};  // to where is being written
 };
