@@ -15,6 +15,7 @@
 #include "wavicon/audio/error.hpp"
 #include "wavicon/bench/plan.hpp"
 #include "wavicon/file/capture_file.hpp"
+#include "wavicon/file/output_file.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 
 namespace wavicon::cli {
@@ -22,7 +23,7 @@ namespace {
 
 struct Completion {
   std::vector<std::string> given;  // a shell's name, or words
-  std::string line, breaks;
+  std::string line, breaks, file;
   bool words = false;
 };
 
@@ -100,11 +101,18 @@ void offer_units(const std::string& word, Offers& offers) {
   const std::string front = word.substr(0, last + 1), rest = word.substr(last + 1);
   const auto unit = open_unit(parse_unit(name), own_units());
   const auto equals = rest.find('=');
-  for (const SettingInfo& setting : unit->info().settings) {
+  const auto& settings = unit->info().settings;
+  const auto begun = [&](const SettingInfo& setting) { return starts(setting.symbol, rest); };
+  const bool one = std::count_if(settings.begin(), settings.end(), begun) == 1;
+  for (const SettingInfo& setting : settings) {
     if (equals == std::string::npos)
       offers.words.push_back({front + setting.symbol + "=",
                               setting.unit.empty() ? setting.name : setting.name + ", " + setting.unit});
-    else if (rest.substr(0, equals) == setting.symbol)
+    // A value is to follow: shells end a word, and its quotes, where nothing else can stand.
+    if (one && begun(setting))
+      offers.words.push_back(
+          {fmt::format("{}{}={:.6g}", front, setting.symbol, setting.default_value), "its default"});
+    if (equals != std::string::npos && rest.substr(0, equals) == setting.symbol)
       for (const SettingChoice& choice : setting.choices)
         offers.words.push_back(
             {front + setting.symbol + "=" + fmt::format("{:.6g}", choice.value), choice.label});
@@ -272,7 +280,7 @@ int answer(const Completion& completion) {
   for (const std::string& ending : offers.endings) text += " " + ending;
   text += "\n";
   for (const Offer& offer : offers.words)
-    if (starts(offer.word, word)) text += fmt::format("{}\t{}\n", offer.word.substr(kept), offer.about);
+    if (starts(offer.word, word)) text += fmt::format("{} | {}\n", offer.word.substr(kept), offer.about);
   print(text);
   return exit_status::measured;
 }
@@ -282,7 +290,10 @@ int run(const Completion& completion) {
   const std::string shell = completion.given.empty() ? "" : completion.given.front();
   if (completion.given.size() == 1)
     if (const std::string script = completion_script(shell); !script.empty()) {
-      print(script);
+      if (completion.file.empty())
+        print(script);
+      else
+        write_text_file(completion.file, script);
       return exit_status::measured;
     }
   throw Error(ErrorCode::bad_argument,
@@ -340,6 +351,7 @@ void add_completion(CLI::App& app, Action& action) {
   auto* sub = app.add_subcommand("completion", "how do I make my shell finish the words?");
   auto completion = std::make_shared<Completion>();
   sub->add_option("SHELL", completion->given, "bash, zsh or fish: print what it is to read");
+  sub->add_option("-o,--output", completion->file, "write it to a file");
   // What the shells call.
   sub->add_option("--line", completion->line)->group("");
   sub->add_option("--breaks", completion->breaks)->group("");

@@ -14,7 +14,7 @@ _wavicon_words() {
   mapfile -t lines < <(wavicon completion --line "${COMP_LINE:0:COMP_POINT}" \
     --breaks "$COMP_WORDBREAKS" 2>/dev/null)
   read -r kind endings <<<"${lines[0]}"
-  for line in "${lines[@]:1}"; do words+=("${line%%$'\t'*}"); done
+  for line in "${lines[@]:1}"; do words+=("${line%% | *}"); done
   COMPREPLY=("${words[@]}")
   case ${#words[@]}:${words[0]} in 1:*[=:]) compopt -o nospace ;; esac
   [ "$kind" = files ] || [ "$kind" = folders ] || return 0
@@ -44,14 +44,14 @@ _wavicon() {
   lines=("${(@f)$(wavicon completion --words -- "${(@Q)words[2,CURRENT-1]}" "${(Q)PREFIX}" 2>/dev/null)}")
   kind=${lines[1]%% *}
   for line in "${(@)lines[2,-1]}"; do
-    word=${line%%$'\t'*}
+    word=${line%% \| *}
     [[ -n $word ]] || continue
     if [[ $word == *[=:] ]]; then
       open+=("$word")
-      open_shown+=("$word  -- ${line#*$'\t'}")
+      open_shown+=("$word  -- ${line#* \| }")
     else
       offered+=("$word")
-      shown+=("$word  -- ${line#*$'\t'}")
+      shown+=("$word  -- ${line#* \| }")
     fi
   done
   (( ${#offered} )) && compadd -l -d shown -a offered
@@ -82,7 +82,7 @@ function __wavicon_words
   set -e typed[1]
   set -l word (string trim -l -c "'\"" -- (commandline -ct))
   set -l lines (wavicon completion --words -- $typed "$word" 2>/dev/null)
-  string join \n -- $lines[2..]
+  string replace ' | ' \t -- $lines[2..]
   set -l kind (string split ' ' -- $lines[1])
   switch $kind[1]
     case folders

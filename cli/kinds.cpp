@@ -56,10 +56,10 @@ constexpr Named kKinds[] = {{"CAPTURE", "AUDIO"},
 struct Meaning {
   std::string_view command, option, kind;
 };
-constexpr Meaning kMeanings[] = {{"make", "--output", "AUDIO"},  {"feed", "--output", "AUDIO"},
-                                 {"kit", "--output", "FOLDER"},  {"logbook", "--output", "SHEET"},
-                                 {"logbook", "--until", "DAY"},  {"logbook", "--since", "DAY"},
-                                 {"report", "--output", "PAGE"}, {"report", "SHEET", "SHEET"}};
+constexpr Meaning kMeanings[] = {
+    {"make", "--output", "AUDIO"},    {"feed", "--output", "AUDIO"}, {"kit", "--output", "FOLDER"},
+    {"logbook", "--output", "SHEET"}, {"logbook", "--until", "DAY"}, {"logbook", "--since", "DAY"},
+    {"report", "--output", "PAGE"},   {"report", "SHEET", "SHEET"},  {"completion", "--output", "FILE"}};
 
 struct Endings {
   std::string_view kind;
@@ -113,7 +113,7 @@ std::string kind_of(const CLI::Option& option, std::string_view command) {
 
 std::vector<std::string> endings_of(std::string_view kind, bool& folders, bool& files) {
   folders = kind == "FOLDER";
-  files = false;
+  files = kind == "FILE";
   for (const Endings& known : kEndings) {
     if (known.kind != kind) continue;
     files = true;

@@ -46,6 +46,11 @@ if(NOT output MATCHES "PASSED.*4 tests")
   message(FATAL_ERROR "the plugin maker's tests printed: ${output}")
 endif()
 
+# Every block of code of the tour.
+run(awk -f ${SOURCE}/code_blocks.awk ${SOURCE}/../../docs/library.md)
+file(WRITE ${BUILD}/consumers/blocks.cpp "${output}")
+run(${CXX} -std=c++20 -fsyntax-only -I${prefix}/include ${BUILD}/consumers/blocks.cpp)
+
 file(GLOB_RECURSE pc ${prefix}/*/wavicon-measure.pc)
 get_filename_component(pc_folder ${pc} DIRECTORY)
 get_filename_component(lib_folder ${pc_folder} DIRECTORY)

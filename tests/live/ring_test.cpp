@@ -10,8 +10,9 @@
 
 #include "support.hpp"
 #include "wavicon/audio/error.hpp"
-#include "wavicon/live/generator.hpp"
 #include "wavicon/audio/sample_ring.hpp"
+#include "wavicon/live/generator.hpp"
+#include "wavicon/measure/rolling.hpp"
 
 namespace {
 thread_local bool forbidden = false;
@@ -156,6 +157,32 @@ TEST(Generator, StaysBelowItsCeiling) {
   const auto whole = rendered(loop, 6);
   EXPECT_NEAR(whole[1], -0.1, 1e-7);
   EXPECT_NEAR(whole[3], 0.1 / 3, 1e-7);
+}
+
+// What an audio callback calls, for every measurement of one stream and of two.
+TEST(Rolling, NeitherAllocatesNorThrowsWhereItIsPushed) {
+  std::vector<float> block(512, 0.25F);
+  std::vector<double> wide(512, 0.25);
+  const float* planar[] = {block.data(), block.data() + 256};
+  const double* planar_wide[] = {wide.data(), wide.data() + 256};
+  for (const char* name : {"health", "levels", "spectrum", "noise", "harmonics", "null", "latency", "pair"}) {
+    Rolling rolling(name, {.window_s = 0.1});
+    rolling.prepare(48000, 2);
+    allocations = 0;
+    {
+      const Forbidden nothing;
+      for (int i = 0; i < 1000; ++i) {
+        rolling.push(planar, 256);
+        rolling.push(planar_wide, 256);
+        rolling.push_interleaved(block.data(), 256);
+        rolling.push_interleaved(wide.data(), 256);
+        rolling.push(planar, planar, 256);
+        rolling.push(planar_wide, planar_wide, 256);
+      }
+    }
+    EXPECT_EQ(allocations, 0) << name;
+    EXPECT_GT(rolling.pushed_s(), 10) << name;
+  }
 }
 
 }  // namespace
