@@ -40,18 +40,25 @@ constexpr const char* kZsh = R"shell(#compdef wavicon
 #   eval "$(wavicon completion zsh)"
 _wavicon() {
   local -a lines offered shown open open_shown
-  local line word kind pattern
+  local line word pattern kind
+  integer width=0
   lines=("${(@f)$(wavicon completion --words -- "${(@Q)words[2,CURRENT-1]}" "${(Q)PREFIX}" 2>/dev/null)}")
+  pattern=${${lines[1]#files}//( ##.)/|}
   kind=${lines[1]%% *}
-  for line in "${(@)lines[2,-1]}"; do
+  shift lines
+  for line in "${(@)lines}"; do
+    word=${line%% \| *}
+    (( ${#word} > width )) && width=${#word}
+  done
+  for line in "${(@)lines}"; do
     word=${line%% \| *}
     [[ -n $word ]] || continue
     if [[ $word == *[=:] ]]; then
       open+=("$word")
-      open_shown+=("$word  -- ${line#* \| }")
+      open_shown+=("${(r:width:)word}  ${line#* \| }")
     else
       offered+=("$word")
-      shown+=("$word  -- ${line#* \| }")
+      shown+=("${(r:width:)word}  ${line#* \| }")
     fi
   done
   (( ${#offered} )) && compadd -l -d shown -a offered
@@ -59,7 +66,6 @@ _wavicon() {
   case $kind in
     folders) _files -/ ;;
     files)
-      pattern=${${lines[1]#files}//( ##.)/|}
       if [[ -n $pattern ]]; then
         _files -g "*.(${pattern#|})(-.)"
       else

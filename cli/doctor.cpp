@@ -46,6 +46,8 @@ Looked program(const std::string& what, const std::string& name, const std::stri
 Looked plugins() {
   std::size_t usable = 0, refused = 0, own = 0;
   for (const UnitListing& unit : list_units(own_units())) {
+    // A scheme without anything: what hosts it is not there.
+    if (unit.name.back() == ':') return {"plugins", false, unit.refused};
     if (unit.name.rfind("sim:", 0) == 0)
       ++own;
     else

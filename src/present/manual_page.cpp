@@ -383,7 +383,8 @@ std::string manual_source(const ManualPage& page) {
                  [](char c) { return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c; });
   std::string out = fmt::format(".TH {} {} {} {} {}\n", quoted(title), page.section, quoted(page.released),
                                 quoted("wavicon " + page.version), quoted("Wavicon's manual"));
-  out += ".SH NAME\n" + escaped(page.name, Kind::plain) + " \\-\n" + source_lines({{Kind::plain, page.line}});
+  // Words stay whole and as far apart as they are.
+  out += ".nh\n.ad l\n.SH NAME\n" + escaped(page.name, Kind::plain) + " \\-\n" + source_lines({{Kind::plain, page.line}});
   for (const ManualSection& section : page.sections) {
     out += ".SH " + quoted(section.title) + "\n";
     bool first = true;
