@@ -178,6 +178,11 @@ void TruePeakMeter::lead_in(std::span<const double> before) {
             held_.end() - static_cast<std::ptrdiff_t>(count));
 }
 
+void TruePeakMeter::reserve(std::size_t samples) {
+  // What is held from the block before is shorter than what one look needs.
+  held_.reserve(samples + kPatch + 2 * kBetweenReach);
+}
+
 void TruePeakMeter::push(std::span<const double> samples) {
   held_.insert(held_.end(), samples.begin(), samples.end());
   std::size_t at = kBetweenReach - 1;

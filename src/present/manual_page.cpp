@@ -139,7 +139,11 @@ void add_table(const std::vector<std::string>& lines, std::vector<ManualBlock>& 
     ManualBlock entry{.kind = Block::entry, .term = cell_spans(cells.front()), .spans = {}, .text = {}};
     for (std::size_t i = 1; i < cells.size() && i < headings.size(); ++i) {
       if (cells[i].empty() || cells[i] == "-") continue;
-      if (!entry.spans.empty()) append(entry.spans, Kind::plain, "; ");
+      if (!entry.spans.empty()) {
+        // A cell's full stop is no end any more.
+        if (std::string& last = entry.spans.back().text; last.back() == '.') last.pop_back();
+        append(entry.spans, Kind::plain, "; ");
+      }
       if (cells.size() > 2 && !headings[i].empty()) append(entry.spans, Kind::plain, headings[i] + ": ");
       append(entry.spans, cell_spans(cells[i]));
     }
@@ -384,7 +388,8 @@ std::string manual_source(const ManualPage& page) {
   std::string out = fmt::format(".TH {} {} {} {} {}\n", quoted(title), page.section, quoted(page.released),
                                 quoted("wavicon " + page.version), quoted("Wavicon's manual"));
   // Words stay whole and as far apart as they are.
-  out += ".nh\n.ad l\n.SH NAME\n" + escaped(page.name, Kind::plain) + " \\-\n" + source_lines({{Kind::plain, page.line}});
+  out += ".nh\n.ad l\n.SH NAME\n" + escaped(page.name, Kind::plain) + " \\-\n" +
+         source_lines({{Kind::plain, page.line}});
   for (const ManualSection& section : page.sections) {
     out += ".SH " + quoted(section.title) + "\n";
     bool first = true;

@@ -12,6 +12,7 @@
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/sample_ring.hpp"
 #include "wavicon/live/generator.hpp"
+#include "wavicon/measure/levels/levels.hpp"
 #include "wavicon/measure/rolling.hpp"
 
 namespace {
@@ -157,6 +158,22 @@ TEST(Generator, StaysBelowItsCeiling) {
   const auto whole = rendered(loop, 6);
   EXPECT_NEAR(whole[1], -0.1, 1e-7);
   EXPECT_NEAR(whole[3], 0.1 / 3, 1e-7);
+}
+
+// Loudness since the beginning, in a callback: ten seconds that were reserved.
+TEST(LevelMeter, AllocatesNothingOnceItIsReserved) {
+  LevelMeter meter(2, 48000, {});
+  meter.reserve(10, 256);
+  std::vector<double> block(512);
+  allocations = 0;
+  for (int i = 0; i < 1875; ++i) {
+    for (std::size_t n = 0; n < block.size(); ++n)
+      block[n] = 0.2 * std::sin(0.13 * static_cast<double>(i * 256 + static_cast<int>(n % 256)));
+    const Forbidden nothing;
+    meter.push(block);
+  }
+  EXPECT_EQ(allocations, 0);
+  EXPECT_NEAR(meter.finish().loudness.integrated_lufs.value(), -13.9, 0.2);
 }
 
 // What an audio callback calls, for every measurement of one stream and of two.

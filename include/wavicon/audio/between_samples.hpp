@@ -35,7 +35,9 @@ class WAVICON_EXPORT TruePeakMeter {
   /// What lies before the first sample, when it is not silence. @param before  at most 2·kBetweenReach are
   /// used.
   void lead_in(std::span<const double> before);
-  /// Allocates nothing once blocks of this length have been pushed.
+  /// Takes the memory for blocks of so many samples.
+  void reserve(std::size_t samples);
+  /// Allocates nothing once blocks of this length have been pushed, or reserved.
   void push(std::span<const double> samples);
   /// Highest magnitude so far at samples and between them, full scale = 1, `after` lying behind them (silence
   /// beyond). The same for any blocks.

@@ -232,6 +232,20 @@ LevelMeter::~LevelMeter() = default;
 LevelMeter::LevelMeter(LevelMeter&&) noexcept = default;
 LevelMeter& LevelMeter::operator=(LevelMeter&&) noexcept = default;
 
+void LevelMeter::reserve(double seconds, std::int64_t block_frames) {
+  Impl& impl = *impl_;
+  const auto of = [&](std::int64_t frames) {
+    return static_cast<std::size_t>(std::max(0.0, seconds) * impl.rate / static_cast<double>(frames)) + 2;
+  };
+  for (auto& hops : impl.hops) hops.reserve(of(impl.hop));
+  impl.loudness.momentary_lufs.reserve(of(impl.step));
+  impl.loudness.short_term_lufs.reserve(of(impl.step));
+  if (impl.meter) impl.meter->reserve(of(impl.step));
+  impl.stretches->reserve();
+  for (TruePeakMeter& peaks : impl.true_peaks)
+    peaks.reserve(static_cast<std::size_t>(std::max<std::int64_t>(1, block_frames)));
+}
+
 void LevelMeter::push(std::span<const double> planar) {
   Impl& impl = *impl_;
   if (impl.finished) throw Error(ErrorCode::bad_argument, "blocks cannot be pushed after finish()");
@@ -242,12 +256,13 @@ void LevelMeter::push(std::span<const double> planar) {
   if (impl.gate) impl.gate->push(planar);
   const std::size_t length = planar.size() / impl.channels.size();
   // The peaks of each channel by itself, and everything else.
-  for_each_part(1 + impl.true_peaks.size(), length, [&](std::size_t part) {
+  const auto take = [&](std::size_t part) {
     if (part == 0)
       impl.take(planar, length);
     else
       impl.true_peaks[part - 1].push(planar.subspan((part - 1) * length, length));
-  });
+  };
+  for_each_part(1 + impl.true_peaks.size(), length, std::cref(take));  // by reference: nothing is allocated
 }
 
 LevelsResult LevelMeter::finish() {

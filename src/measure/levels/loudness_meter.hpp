@@ -33,6 +33,8 @@ class LoudnessMeter {
   /// @param planar  `length` samples for each channel, of which `count` from `from` on are taken; they cross
   /// no step.
   void add(std::span<const double> planar, std::size_t length, std::size_t from, std::size_t count);
+  /// Takes the memory for so many steps.
+  void reserve(std::size_t steps) { steps_.reserve(steps); }
   /// A step has ended.
   void end_step();
 

@@ -21,9 +21,7 @@ class Levels : public Measurement {
              .target = &options_.hop_s,
              .unit = "s",
              .sentence = "of the RMS over time, in seconds"},
-            {.key = "no_true_peak",
-             .target = &no_true_peak_,
-             .sentence = "leave out the true peak"},
+            {.key = "no_true_peak", .target = &no_true_peak_, .sentence = "leave out the true peak"},
             {.key = "no_loudness", .target = &no_loudness_, .sentence = "leave out loudness"},
             calibrations_.field()};
   }

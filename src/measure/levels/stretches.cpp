@@ -15,6 +15,10 @@ constexpr double kOfHighest = 1.9;
 
 }  // namespace
 
+void Stretches::reserve() {
+  for (auto& parts : parts_) parts.reserve(2 * kLeast);
+}
+
 void Stretches::add(std::size_t channel, double square, double plain, double highest) {
   Part& part = open_[channel];
   part.square += square;

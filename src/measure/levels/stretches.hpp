@@ -15,6 +15,8 @@ class Stretches {
  public:
   explicit Stretches(std::size_t channels) : open_(channels), parts_(channels) {}
 
+  /// Takes all memory that there will be.
+  void reserve();
   /// Frames that may be added before a part is full.
   [[nodiscard]] std::int64_t left() const { return length_ - filled_; }
   /// Σx², Σx and the largest magnitude of frames of one channel; then `advance` once for all channels.

@@ -77,7 +77,8 @@ namespace measure_detail {
 LevelsResult levels_of(AudioSource& source, const LevelsOptions& options);
 }
 
-/// Collects levels block by block, in memory that grows by a few numbers a second.
+/// Collects levels block by block, in memory that grows by a few numbers a second, or was taken before
+/// (reserve()). For one thread at a time.
 class WAVICON_EXPORT LevelMeter {
  public:
   /// @param format, policy  as StreamGate: what passes is judged as well.
@@ -89,6 +90,10 @@ class WAVICON_EXPORT LevelMeter {
   LevelMeter(LevelMeter&&) noexcept;
   LevelMeter& operator=(LevelMeter&&) noexcept;
 
+  /// Takes the memory that so many seconds need, in blocks of at most so many frames: until then, push()
+  /// allocates nothing where one thread is allowed, as it is for who asked for no more; so an audio callback
+  /// may call it.
+  void reserve(double seconds, std::int64_t block_frames);
   /// @param planar  one run for each channel, all of the same length.
   /// @throws Error bad_input for a NaN or infinite sample, naming channel and frame; bad_argument for another
   /// length, or after finish().
