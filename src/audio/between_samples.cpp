@@ -181,6 +181,7 @@ void TruePeakMeter::lead_in(std::span<const double> before) {
 void TruePeakMeter::reserve(std::size_t samples) {
   // What is held from the block before is shorter than what one look needs.
   held_.reserve(samples + kPatch + 2 * kBetweenReach);
+  (void)phases();  // computed when they are used first
 }
 
 void TruePeakMeter::push(std::span<const double> samples) {

@@ -79,7 +79,7 @@ TEST(OwnUnits, AreKnownAsLongAsTheProgramIsTheSame) {
   const testing::TemporaryFolder folder;
   const Plan plan = parse_plan(kPlan, "plan", "");
   BenchOptions options = with_cubic();
-  Logbook logbook(folder.file("logbook.sqlite"));
+  Logbook logbook(folder.file("logbook.sqlite"), Logbook::Access::keep);
   options.logbook = &logbook;
   EXPECT_EQ(run_cells(plan, cells_of(plan), options)[0].state, CellResult::State::measured);
   EXPECT_EQ(run_cells(plan, cells_of(plan), options)[0].state, CellResult::State::known);

@@ -128,7 +128,8 @@ TEST(Rolling, TwoStreamsAreLinedUpAndNulled) {
   constexpr std::int64_t kDelay = 96;
   for (std::int64_t n = kDelay; n < sent.frames(); ++n)
     back.channel(0)[static_cast<std::size_t>(n)] =
-        -0.5 * sent.channel(0)[static_cast<std::size_t>(n - kDelay)];
+        static_cast<float>(-0.5 * sent.channel(0)[static_cast<std::size_t>(n - kDelay)]);
+  // What narrowing leaves is some 150 dB down.
   Rolling null("null", {.window_s = 1}), latency("latency", {.window_s = 1});
   for (Rolling* rolling : {&null, &latency}) {
     rolling->prepare(kRate, 1);
