@@ -19,15 +19,17 @@ class BrowserSession {
   BrowserSession(const std::filesystem::path& folder, const std::string& page) {
     int to[2], from[2];
     if (::pipe(to) != 0 || ::pipe(from) != 0) throw std::runtime_error("no pipe");
+    profile_ = folder / "session";
     pid_ = ::fork();
     if (pid_ == 0) {
+      ::setpgid(0, 0);
       // Out of the way of the places that the browser reads from and writes to.
       const int in = ::fcntl(to[0], F_DUPFD, 20), out = ::fcntl(from[1], F_DUPFD, 20);
       ::dup2(in, 3);
       ::dup2(out, 4);
       ::dup2(::open("/dev/null", O_WRONLY), 1);
       ::dup2(1, 2);
-      const std::string profile = "--user-data-dir=" + (folder / "session").string();
+      const std::string profile = "--user-data-dir=" + profile_.string();
       ::execlp("chromium", "chromium", "--headless", "--disable-gpu", "--disable-dev-shm-usage",
                "--no-first-run", profile.c_str(), "--remote-debugging-pipe",
                ::geteuid() == 0 ? "--no-sandbox" : "--mute-audio", nullptr);
@@ -48,6 +50,10 @@ class BrowserSession {
     ::close(from_);
     ::kill(pid_, SIGTERM);
     ::waitpid(pid_, nullptr, 0);
+    // Its helpers may outlive it and write on: they go, and then what they wrote.
+    ::kill(-pid_, SIGKILL);
+    std::error_code busy;
+    for (int i = 0; i < 100 && (std::filesystem::remove_all(profile_, busy), busy); ++i) ::usleep(20000);
   }
   BrowserSession(const BrowserSession&) = delete;
   BrowserSession& operator=(const BrowserSession&) = delete;
@@ -92,6 +98,7 @@ class BrowserSession {
       waiting_.append(bytes, static_cast<std::size_t>(count));
     }
   }
+  std::filesystem::path profile_;
   pid_t pid_ = 0;
   int to_ = -1, from_ = -1, id_ = 0;
   std::string session_, waiting_;

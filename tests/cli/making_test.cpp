@@ -81,7 +81,7 @@ TEST_F(Program, MakeRefusesWhatItCannotWrite) {
   const std::string commands = good("");
   EXPECT_HAS(commands, "1. make a signal");
   EXPECT_LT(commands.find("3. check what came back"), commands.find("\n  health "));
-  EXPECT_HAS(bad(2, "helth x.wav"), "there is no command 'helth'; did you mean 'health'?");
+  EXPECT_HAS(bad(2, "helth x.wav"), "there is no command 'helth'; did you mean 'health'");
   EXPECT_HAS(bad(2, "nothing-like-it"), "'wavicon' alone shows them all");
 }
 
