@@ -13,6 +13,7 @@
 #include "support.hpp"
 #include "wavicon/audio/audio_view.hpp"
 #include "wavicon/measure/measurement_list.hpp"
+#include "wavicon/stimulus/stimulus.hpp"
 
 namespace wavicon {
 namespace {
@@ -146,6 +147,28 @@ TEST(Rolling, TwoStreamsAreLinedUpAndNulled) {
   EXPECT_NEAR(find(sheets, "gain_db")->value.value(), -6.0206, 0.001);
   EXPECT_EQ(find(sheets, "polarity")->value.value(), -1);
   EXPECT_NEAR(find(latency.sheets(), "latency_samples")->value.value(), 96, 0.01);
+}
+
+// A stimulus between marks that is played over and over: its delay is read by them, whatever sounds between.
+TEST(Rolling, LatencyByMarks) {
+  Recipe recipe;
+  recipe.sample_rate_hz = kRate;
+  recipe.parts = {{.kind = Tone{.frequency_hz = 997, .level_dbfs = -20, .seconds = 0.5}}};
+  const auto stimulus = std::make_shared<Stimulus>(recipe);
+  Audio sent(kRate, 1, stimulus->frames() + 24000), back(kRate, 1, stimulus->frames() + 24000);
+  stimulus->render(0, 0, sent.channel(0).first(static_cast<std::size_t>(stimulus->frames())));
+  constexpr std::int64_t kDelay = 1285;
+  for (std::int64_t n = kDelay; n < back.frames(); ++n)
+    back.channel(0)[static_cast<std::size_t>(n)] =
+        0.3 * sent.channel(0)[static_cast<std::size_t>(n - kDelay)];
+  Rolling latency("latency", {.window_s = sent.seconds(), .stimulus = stimulus});
+  latency.prepare(kRate, 1);
+  const double* a[] = {sent.channel(0).data()};
+  const double* b[] = {back.channel(0).data()};
+  latency.push(a, b, sent.frames());
+  const auto sheets = latency.sheets();
+  ASSERT_NE(find(sheets, "latency_samples"), nullptr);
+  EXPECT_NEAR(find(sheets, "latency_samples")->value.value(), 1285, 0.01);
 }
 
 TEST(Rolling, HealthOfAStream) {
