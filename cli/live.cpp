@@ -58,7 +58,7 @@ void write_capture(const Feed& feed, const std::string& file, const AudioFileInf
 
 int feed_live(const Feed& feed, const UnitSpec& spec) {
   AudioReader reader(feed.stimulus);
-  const AudioFileInfo in = reader.info();
+  const AudioFileInfo& in = reader.info();
   if (in.frames == 0)
     throw Error(ErrorCode::bad_input, feed.stimulus + ": there is no audio in it: 0 frames");
   require_writable(feed.capture, {feed.stimulus});

@@ -357,7 +357,7 @@ class IsolatedUnit : public Unit {
         }
         for (; control_->turn_count > 0; --control_->turn_count) {
           const Control::Turn& turn = control_->turns[control_->turn_count - 1];
-          inner_->turn(turn.setting, turn.value);
+          (void)inner_->turn(turn.setting, turn.value);
         }
         run_blocks(in);
         control_->latency = inner_->latency_frames();

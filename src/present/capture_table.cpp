@@ -67,13 +67,15 @@ std::optional<Key> key_of(const Readings& readings) {
     return Key{"", ""};
   for (const auto& [condition, head] : kKeys) {
     std::vector<const ConditionValue*> seen;
-    const bool tells = std::all_of(readings.begin(), readings.end(), [&](const Reading* r) {
-      const ConditionValue* value = find_condition(*r, condition);
-      if (value == nullptr || std::any_of(seen.begin(), seen.end(), [&](auto* s) { return *s == *value; }))
-        return false;
-      seen.push_back(value);
-      return true;
-    });
+    const bool tells =
+        std::all_of(readings.begin(), readings.end(), [&, condition = condition](const Reading* r) {
+          const ConditionValue* value = find_condition(*r, condition);
+          if (value == nullptr ||
+              std::any_of(seen.begin(), seen.end(), [&](auto* s) { return *s == *value; }))
+            return false;
+          seen.push_back(value);
+          return true;
+        });
     if (tells) return Key{condition, head};
   }
   return std::nullopt;
