@@ -35,6 +35,6 @@ struct Design {
 
 }  // namespace
 
-extern "C" LV2_SYMBOL_EXPORT const LV2_Descriptor* lv2_descriptor(std::uint32_t index) {
+LV2_SYMBOL_EXPORT const LV2_Descriptor* lv2_descriptor(std::uint32_t index) {
   return wavicon::plugins::Plugin<Design>::descriptor(index);
 }

@@ -243,7 +243,7 @@ std::vector<Sheet> CellWork::measured_by(const PlanMeasure& wanted, std::vector<
     }
   } else {  // against what was played, or another cell
     if (!wanted.against.empty()) {
-      const JudgedCapture other = judged(all.at(1));
+      const JudgedCapture& other = judged(all.at(1));
       request.reference = descriptor.recognises ? recognised(other, policy) : other.admitted(policy);
     } else if (own.clean) {
       request.reference = descriptor.recognises ? recognised(*own.clean, policy) : *own.clean;

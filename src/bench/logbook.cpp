@@ -225,7 +225,7 @@ Sheet Logbook::figures(std::int64_t id) const {
   auto& [view, bound, value, uncertainty, unit] = figure;
   impl_->rows(
       "SELECT name, view, value, uncertainty, bound, unit FROM readings WHERE entry = :id ORDER BY place",
-      [&] {
+      [&, &view = view] {
         sheet.capture.channels = std::max(sheet.capture.channels, view + 1);
         sheet.readings.push_back(figure.reading(name, entry_of(sheet.measurement, name)));
       },
@@ -278,7 +278,7 @@ std::vector<KeptReading> Logbook::readings(const std::string& name, const EntryF
       "FROM readings r JOIN entries e ON e.id = r.entry" +
           (where.text().empty() ? std::string(" WHERE ") : where.text() + " AND ") +
           "r.name = :name ORDER BY e.made, r.entry",
-      [&] {
+      [&, &view = view] {
         found.push_back({.entry = entry,
                          .made_s = made,
                          .reading = figure.reading(name, kinds.of(measurement, name)),
@@ -292,8 +292,9 @@ std::vector<KeptReading> Logbook::readings(const std::string& name, const EntryF
   for (auto& [id, conditions] : circumstances) {
     long long key = id;
     impl_->rows(
-        "SELECT json FROM circumstances WHERE id = :id", [&] { conditions = parse_conditions(json); },
-        soci::into(json), soci::use(key, "id"));
+        "SELECT json FROM circumstances WHERE id = :id",
+        [&, &conditions = conditions] { conditions = parse_conditions(json); }, soci::into(json),
+        soci::use(key, "id"));
   }
   for (KeptReading& one : found) one.reading.conditions = circumstances.at(one.circumstance);
   return found;

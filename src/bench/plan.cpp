@@ -324,8 +324,8 @@ std::unique_ptr<Measurement> measurement_of(const PlanMeasure& measure) {
   std::vector<std::string> keys = {"part", "against"};
   for (const OptionField& field : fields) keys.push_back(field.key);
   for (const auto& [key, text] : measure.options) {
-    const auto field =
-        std::find_if(fields.begin(), fields.end(), [&](const OptionField& one) { return one.key == key; });
+    const auto field = std::find_if(fields.begin(), fields.end(),
+                                    [&, &key = key](const OptionField& one) { return one.key == key; });
     if (field == fields.end())
       throw Error(ErrorCode::bad_argument,
                   fmt::format("{} has no option '{}'{}", measure.name, key, name_hint(key, keys)));

@@ -244,7 +244,7 @@ class PlanReader {
     std::vector<std::string> holes = holes_in(plan_.play.recipe_file + plan_.play.recipe);
     holes.emplace_back(kRate);
     std::set<std::vector<std::string>> seen;
-    for (Cell cell : cells_of(plan_)) {
+    for (const Cell& cell : cells_of(plan_)) {
       std::vector<std::string> values;
       for (const auto& [name, value] : cell.values)
         if (std::find(holes.begin(), holes.end(), name) != holes.end()) values.push_back(value);

@@ -17,7 +17,6 @@
 namespace wavicon::intake_detail {
 namespace {
 
-constexpr double kMostS = 120;  // of a stretch that is looked at
 constexpr std::int64_t kImpulseFrames = 3;
 constexpr double kHitS = 0.012;  // shorter ones hold too little to be anything else
 constexpr double kLongestHitS = 0.45;

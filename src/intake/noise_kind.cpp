@@ -121,7 +121,7 @@ std::optional<NoiseKind> noise_kind(std::span<const double> all, double rate) {
                    slopes.end());
   found.tilt_db_per_octave = slopes[slopes.size() / 2];
   const auto& [centre, level] = points[points.size() / 2];
-  const auto off_line = [&](double hz, double power) {
+  const auto off_line = [&, &centre = centre, &level = level](double hz, double power) {
     return db_from_power_ratio(power) - level - found.tilt_db_per_octave * (std::log2(hz) - centre);
   };
   found.from_hz = 0;
