@@ -216,7 +216,7 @@ std::vector<double> nearly_as_loud(std::span<const double> samples, std::size_t 
     if (power < power_ratio_from_db(-kMostSofterDb) * lines.front().first || found.size() >= kMostTones)
       break;
     if (std::none_of(found.begin(), found.end(),
-                     [&](double other) { return std::abs(hz / other - 1) < kWantedWithin; }))
+                     [&, hz = hz](double other) { return std::abs(hz / other - 1) < kWantedWithin; }))
       found.push_back(hz);
   }
   return found;

@@ -28,8 +28,7 @@ constexpr std::int64_t kNearFrames = 24;  // of the strongest arrival: its own s
 constexpr double kWeak = 1e-3;            // of the strongest bin's power
 constexpr std::int64_t kShownBefore = 20, kShownAfter = 28, kMostShown = 1200;  // samples in the picture
 constexpr double kShownHitS = 0.1;                                              // of the first hit of a row
-constexpr double kReadTo = 1e-3;        // samples: the place of a mark
-constexpr double kSame = 0.05;          // samples
+constexpr double kSame = 0.05;                                                  // samples
 constexpr double kShownAsNone = 0.005;  // samples, which two digits show as 0
 constexpr double kPlainMatch = 0.98;    // of a hit; noise 50 dB below leaves 0.99, a saturated one has less
 constexpr double kNoisyMatch = 0.95;    // of a mark

@@ -22,8 +22,8 @@ constexpr double kShownDb = -250;
 
 class Builder {
  public:
-  Builder(const NullResult& result, const CaptureInfo& a, const CaptureInfo& b, SheetBuilder& sheet)
-      : result_(result), a_(a), b_(b), sheet_(sheet) {}
+  Builder(const NullResult& result, const CaptureInfo& a, SheetBuilder& sheet)
+      : result_(result), a_(a), sheet_(sheet) {}
 
   void build() {
     tell_verdict();
@@ -236,7 +236,6 @@ class Builder {
 
   const NullResult& result_;
   const CaptureInfo& a_;
-  const CaptureInfo& b_;
   SheetBuilder& sheet_;
 };
 
@@ -244,7 +243,7 @@ class Builder {
 
 Sheet null_sheet(const NullResult& result, const CaptureInfo& a, const CaptureInfo& b) {
   SheetBuilder sheet(null_readings(), b);
-  Builder(result, a, b, sheet).build();
+  Builder(result, a, sheet).build();
   return sheet.finish();
 }
 
