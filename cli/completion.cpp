@@ -27,6 +27,25 @@ struct Completion {
   bool words = false;
 };
 
+// A word that may stand there, and what it is.
+struct Offer {
+  std::string word;
+  std::string about;
+};
+
+struct Offers {
+  std::vector<Offer> words;
+  std::vector<std::string> endings;  // of files; empty with `files`: any
+  bool files = false;
+  bool folders = false;
+};
+
+// A line as a shell takes it apart, up to its end.
+struct TypedLine {
+  std::vector<std::string> words;  // without quotes; the last is the one that is being typed
+  bool quoted = false;             // within quotes at the end
+};
+
 bool starts(const std::string& text, const std::string& with) { return text.rfind(with, 0) == 0; }
 
 // The parser of a command and what was typed of it.
@@ -256,6 +275,51 @@ Offers all_offers(const std::vector<std::string>& words) {
 // Letters that end a command where they are not quoted.
 bool parts_commands(char c) { return c == '|' || c == ';' || c == '&'; }
 
+Offers offers_for(const std::vector<std::string>& words) {
+  Offers offers = all_offers(words);
+  std::vector<Offer> once;
+  for (Offer& offer : offers.words)
+    if (std::none_of(once.begin(), once.end(), [&](const Offer& there) { return there.word == offer.word; }))
+      once.push_back(std::move(offer));
+  offers.words = std::move(once);
+  return offers;
+}
+
+TypedLine typed_line(const std::string& line) {
+  TypedLine typed;
+  char quote = '\0';
+  bool within = false;  // a word
+  std::string word;
+  const auto end_word = [&] {
+    if (within) typed.words.push_back(std::exchange(word, {}));
+    within = false;
+  };
+  for (std::size_t i = 0; i < line.size(); ++i) {
+    const char c = line[i];
+    if (quote != '\0') {
+      if (c == quote)
+        quote = '\0';
+      else
+        word += c == '\\' && quote == '"' && i + 1 < line.size() ? line[++i] : c;
+    } else if (c == ' ' || c == '\t') {
+      end_word();
+    } else if (parts_commands(c)) {
+      word.clear();
+      within = false;
+      typed.words.clear();
+    } else {
+      within = true;
+      if (c == '\'' || c == '"')
+        quote = c;
+      else
+        word += c == '\\' && i + 1 < line.size() ? line[++i] : c;
+    }
+  }
+  typed.quoted = quote != '\0';
+  typed.words.push_back(word);
+  return typed;
+}
+
 // For shells: what is offered, "words", "files .wav .flac" or "folders"; then a word, a tab and what it is,
 // on a line each.
 int answer(const Completion& completion) {
@@ -301,51 +365,6 @@ int run(const Completion& completion) {
 }
 
 }  // namespace
-
-Offers offers_for(const std::vector<std::string>& words) {
-  Offers offers = all_offers(words);
-  std::vector<Offer> once;
-  for (Offer& offer : offers.words)
-    if (std::none_of(once.begin(), once.end(), [&](const Offer& there) { return there.word == offer.word; }))
-      once.push_back(std::move(offer));
-  offers.words = std::move(once);
-  return offers;
-}
-
-TypedLine typed_line(const std::string& line) {
-  TypedLine typed;
-  char quote = '\0';
-  bool within = false;  // a word
-  std::string word;
-  const auto end_word = [&] {
-    if (within) typed.words.push_back(std::exchange(word, {}));
-    within = false;
-  };
-  for (std::size_t i = 0; i < line.size(); ++i) {
-    const char c = line[i];
-    if (quote != '\0') {
-      if (c == quote)
-        quote = '\0';
-      else
-        word += c == '\\' && quote == '"' && i + 1 < line.size() ? line[++i] : c;
-    } else if (c == ' ' || c == '\t') {
-      end_word();
-    } else if (parts_commands(c)) {
-      word.clear();
-      within = false;
-      typed.words.clear();
-    } else {
-      within = true;
-      if (c == '\'' || c == '"')
-        quote = c;
-      else
-        word += c == '\\' && i + 1 < line.size() ? line[++i] : c;
-    }
-  }
-  typed.quoted = quote != '\0';
-  typed.words.push_back(word);
-  return typed;
-}
 
 void add_completion(CLI::App& app, Action& action) {
   auto* sub = app.add_subcommand("completion", "how do I make my shell finish the words?");

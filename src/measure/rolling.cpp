@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include <atomic>
 #include <cmath>
 #include <optional>
 
@@ -34,6 +35,7 @@ struct Rolling::Impl {
   std::unique_ptr<SampleRing> ring;
   std::vector<const float*> floats;  // of two streams, one behind the other
   std::vector<const double*> doubles;
+  std::atomic<bool> wide{false};  // a double was pushed: decides floors, as the format of a file does
 
   [[nodiscard]] int ring_channels() const noexcept { return two ? 2 * channels : channels; }
 
@@ -66,13 +68,14 @@ struct Rolling::Impl {
   }
 
   [[nodiscard]] JudgedCapture judged(Audio window) const {
+    const SampleFormat format = wide ? SampleFormat::float64 : SampleFormat::float32;
     const CaptureInfo info{.file = "",
-                           .format = "64-bit float",
+                           .format = name_of(format),
                            .sample_rate_hz = rate_hz,
                            .channels = channels,
                            .frames = window.frames()};
     // What is wrong is told and measured all the same: a stream cannot be sent back.
-    return judge(std::make_shared<OwnedSource>(std::move(window)), info, SampleFormat::float64,
+    return judge(std::make_shared<OwnedSource>(std::move(window)), info, format,
                  KnownStimulus{options.stimulus, std::nullopt},
                  {.despite_faults = true, .hold_faults = true});
   }
@@ -111,6 +114,7 @@ void Rolling::prepare(double sample_rate_hz, int channel_count) {
         ErrorCode::bad_argument,
         fmt::format("a stream has a rate above 0 and at least one channel, not {:g} Hz and {} channels",
                     sample_rate_hz, channel_count));
+  impl_->wide = false;
   impl_->rate_hz = sample_rate_hz;
   impl_->channels = channel_count;
   impl_->frames = std::max<std::int64_t>(1, std::llround(impl_->options.window_s * sample_rate_hz));
@@ -123,18 +127,21 @@ void Rolling::push(const float* const* planar, std::int64_t frames) noexcept {
   if (impl_->ring != nullptr && !impl_->two) impl_->ring->write(planar, frames);
 }
 void Rolling::push(const double* const* planar, std::int64_t frames) noexcept {
+  impl_->wide.store(true, std::memory_order_relaxed);
   if (impl_->ring != nullptr && !impl_->two) impl_->ring->write(planar, frames);
 }
 void Rolling::push_interleaved(const float* samples, std::int64_t frames) noexcept {
   if (impl_->ring != nullptr && !impl_->two) impl_->ring->write_interleaved(samples, frames);
 }
 void Rolling::push_interleaved(const double* samples, std::int64_t frames) noexcept {
+  impl_->wide.store(true, std::memory_order_relaxed);
   if (impl_->ring != nullptr && !impl_->two) impl_->ring->write_interleaved(samples, frames);
 }
 void Rolling::push(const float* const* a, const float* const* b, std::int64_t frames) noexcept {
   if (impl_->ring != nullptr && impl_->two) impl_->push_two(impl_->floats, a, b, frames);
 }
 void Rolling::push(const double* const* a, const double* const* b, std::int64_t frames) noexcept {
+  impl_->wide.store(true, std::memory_order_relaxed);
   if (impl_->ring != nullptr && impl_->two) impl_->push_two(impl_->doubles, a, b, frames);
 }
 

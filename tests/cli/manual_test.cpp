@@ -106,10 +106,9 @@ class Completion : public WithTerminal<Program> {
 TEST_F(Completion, OffersWhatMayStandThere) {
   EXPECT_TRUE(holds(offered("alia"), "aliasing"));
   EXPECT_EQ(offered("alia").size(), 2U);
-  EXPECT_EQ(offered("levels ")[0], "words") << "an empty word was not given";
+  EXPECT_TRUE(holds(offered("levels"), "levels")) << "it may be finished already";
   EXPECT_EQ(offered("levels ''")[0].rfind("files .wav .flac", 0), 0U);
-  EXPECT_TRUE(holds(offered("levels x.wav --tr"), "--true-peak") ||
-              holds(offered("levels x.wav --no"), "--no-true-peak"));
+  EXPECT_TRUE(holds(offered("levels x.wav --no-t"), "--no-true-peak"));
   EXPECT_FALSE(holds(offered("levels --json --js"), "--json")) << "it is there already";
   EXPECT_TRUE(holds(offered("harmonics x.wav --limit thd"), "thd_n_db"));
   EXPECT_TRUE(holds(offered("harmonics x.wav --limit h"), "h3_dbc"));

@@ -4,6 +4,7 @@
 
 #include "wavicon/measure/rolling.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <limits>
 #include <numbers>
@@ -115,7 +116,9 @@ TEST(Rolling, ReadsWhatTheSameSecondsReadInAFile) {
       push(rolling, audio, shape);
       EXPECT_NEAR(rolling.pushed_s(), 1.7, 1e-9);
       const bool narrowed = shape == Shape::planar_float || shape == Shape::interleaved_float;
-      const auto filed = measure_by_name(name, testing::taken(last(audio, 1, narrowed)));
+      const auto filed = measure_by_name(
+          name,
+          testing::taken(last(audio, 1, narrowed), narrowed ? SampleFormat::float32 : SampleFormat::float64));
       SCOPED_TRACE(name);
       expect_same(rolling.sheets(), filed);
     }
@@ -180,6 +183,14 @@ TEST(Rolling, HealthOfAStream) {
   const auto sheets = health.sheets();
   ASSERT_NE(find(sheets, "dropout_count"), nullptr);
   EXPECT_EQ(find(sheets, "dropout_count")->value.value(), 1);
+  // Every other measurement says so beside its figures.
+  Rolling levels("levels", {.window_s = 1});
+  levels.prepare(kRate, 1);
+  push(levels, audio, Shape::planar_float);
+  const auto spoiled = levels.sheets();
+  ASSERT_EQ(spoiled.size(), 1U);
+  EXPECT_TRUE(std::any_of(spoiled[0].findings.begin(), spoiled[0].findings.end(),
+                          [](const Finding& f) { return f.code == FindingCode::dropout; }));
 }
 
 TEST(Rolling, EdgesAreTold) {

@@ -35,7 +35,7 @@ class WAVICON_EXPORT TruePeakMeter {
   /// What lies before the first sample, when it is not silence. @param before  at most 2·kBetweenReach are
   /// used.
   void lead_in(std::span<const double> before);
-  /// Takes the memory for blocks of so many samples.
+  /// Takes the memory for blocks of that length.
   void reserve(std::size_t samples);
   /// Allocates nothing once blocks of this length have been pushed, or reserved.
   void push(std::span<const double> samples);

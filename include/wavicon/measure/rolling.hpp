@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 #pragma once
-// Measurements of what is pushed: any measurement over the newest so many seconds, in fixed memory. The
+// Measurements of what is pushed: any measurement over the newest seconds, in fixed memory. The
 // figures are those of the same seconds in a file.
 //
 // Threads: one thread pushes and never waits, allocates or locks (an audio callback may); one other thread
@@ -46,12 +46,14 @@ class WAVICON_EXPORT Rolling {
   /// channel.
   void prepare(double sample_rate_hz, int channel_count);
 
-  /// A block of one stream, of any length: a pointer for each channel, or frame after frame.
+  /// A block of one stream, of any length: a pointer for each channel, or frame after frame. Nothing happens
+  /// before prepare(), and for a measurement of two streams. Floors are those of the format that is pushed.
   void push(const float* const* planar, std::int64_t frames) noexcept;
   void push(const double* const* planar, std::int64_t frames) noexcept;
   void push_interleaved(const float* samples, std::int64_t frames) noexcept;
   void push_interleaved(const double* samples, std::int64_t frames) noexcept;
   /// A block of two streams, in step: what went out (A), and what came in (B) at the same time.
+  /// Nothing happens for a measurement of one.
   void push(const float* const* a, const float* const* b, std::int64_t frames) noexcept;
   void push(const double* const* a, const double* const* b, std::int64_t frames) noexcept;
 

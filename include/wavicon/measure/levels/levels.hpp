@@ -90,9 +90,8 @@ class WAVICON_EXPORT LevelMeter {
   LevelMeter(LevelMeter&&) noexcept;
   LevelMeter& operator=(LevelMeter&&) noexcept;
 
-  /// Takes the memory that so many seconds need, in blocks of at most so many frames: until then, push()
-  /// allocates nothing where one thread is allowed, as it is for who asked for no more; so an audio callback
-  /// may call it.
+  /// Takes the memory for a stream of that length, in blocks of at most `block_frames`: until its end push()
+  /// allocates nothing where one thread is allowed, so that an audio callback may call it.
   void reserve(double seconds, std::int64_t block_frames);
   /// @param planar  one run for each channel, all of the same length.
   /// @throws Error bad_input for a NaN or infinite sample, naming channel and frame; bad_argument for another
