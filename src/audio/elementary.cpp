@@ -2,6 +2,7 @@
 #include "wavicon/audio/elementary.hpp"
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <cmath>
 #include <numbers>
@@ -76,6 +77,66 @@ double sine(Phase phase) noexcept {
     default:
       return -cosine_near_zero(x);
   }
+}
+
+namespace {
+
+constexpr std::size_t kRow = 64;  // phases side by side
+constexpr double kTwoTo52 = 4503599627370496.0;
+constexpr std::uint64_t kBitsOfTwoTo52 = 0x4330000000000000;
+
+// Of an integer in [0, 2^52): its bits behind those of 2^52. Registers know how; the instruction for it is
+// younger.
+double double_of(std::uint64_t small) { return std::bit_cast<double>(small | kBitsOfTwoTo52) - kTwoTo52; }
+std::uint64_t integer_of(double small) {
+  return std::bit_cast<std::uint64_t>(small + kTwoTo52) & (kBitsOfTwoTo52 ^ ~std::uint64_t{0});
+}
+
+WAVICON_WIDE void sines_of_a_row(const Phase* __restrict phases, double* __restrict out,
+                                 std::size_t count) noexcept {
+  constexpr Phase kEighth = Phase{1} << 61;
+  for (std::size_t i = 0; i < count; ++i) {
+    const Phase shifted = phases[i] + kEighth;
+    // The rest of the quadrant, -2^61 … 2^61, in halves that are exact: their sum is rounded once, as the
+    // conversion of the whole would be.
+    const Phase above = shifted & ((Phase{1} << 62) - 1);
+    const double high = double_of(above >> 32) - static_cast<double>(kEighth >> 32),
+                 low = double_of(above & 0xFFFFFFFF);
+    const double x = (high * kTwoTo32 + low) * kRadiansPerPhaseUnit;
+    const double is_cosine = double_of((shifted >> 62) & 1);
+    const double value = is_cosine != 0 ? cosine_near_zero(x) : sine_near_zero(x);
+    // Half a cycle turns the sign.
+    out[i] = std::bit_cast<double>(std::bit_cast<std::uint64_t>(value) ^ (shifted & (Phase{1} << 63)));
+  }
+}
+
+WAVICON_WIDE void phases_of_a_row(const double* __restrict cycles, Phase* __restrict out,
+                                  std::size_t count) noexcept {
+  for (std::size_t i = 0; i < count; ++i) {
+    const double size = std::abs(cycles[i]), fraction = size - std::floor(size), scaled = fraction * kTwoTo32,
+                 high = std::floor(scaled), rest = (scaled - high) * kTwoTo32, low = std::floor(rest);
+    const Phase phase = (integer_of(high) << 32) + integer_of(low) + (rest - low >= 0.5 ? 1 : 0);
+    out[i] = cycles[i] < 0 ? Phase{0} - phase : phase;
+  }
+}
+
+}  // namespace
+
+void sines(std::span<const Phase> phases, std::span<double> out) noexcept {
+  sines_of_a_row(phases.data(), out.data(), std::min(phases.size(), out.size()));
+}
+
+void steady_sines(Phase origin, Phase step, std::span<double> out) noexcept {
+  std::array<Phase, kRow> phases{};
+  for (std::size_t first = 0; first < out.size(); first += kRow) {
+    const std::size_t count = std::min(kRow, out.size() - first);
+    for (std::size_t i = 0; i < count; ++i) phases[i] = origin + step * (first + i);
+    sines_of_a_row(phases.data(), out.data() + first, count);
+  }
+}
+
+void phases_from_cycles(std::span<const double> cycles, std::span<Phase> out) noexcept {
+  phases_of_a_row(cycles.data(), out.data(), std::min(cycles.size(), out.size()));
 }
 
 double arctangent(double x) noexcept {
@@ -183,6 +244,19 @@ Phase GlidingPhase::at(std::uint64_t frame) const noexcept {
   const Wide128 bend = (static_cast<Wide128>(bend_.high) << 64) + bend_.low;
   const Wide128 pairs = static_cast<Wide128>(frame) * (frame - (frame > 0 ? 1 : 0)) / 2;
   return static_cast<Phase>((step * frame + bend * pairs) >> 64);
+}
+
+void GlidingPhase::fill(std::uint64_t first, std::span<Phase> out) const noexcept {
+  const Wide128 step = (static_cast<Wide128>(step_.high) << 64) + step_.low;
+  const Wide128 bend = (static_cast<Wide128>(bend_.high) << 64) + bend_.low;
+  const Wide128 pairs = static_cast<Wide128>(first) * (first - (first > 0 ? 1 : 0)) / 2;
+  // From one frame to the next the phase gains step + bend·n; whole cycles wrap.
+  Wide128 phase = step * first + bend * pairs, gain = step + bend * first;
+  for (Phase& value : out) {
+    value = static_cast<Phase>(phase >> 64);
+    phase += gain;
+    gain += bend;
+  }
 }
 
 }  // namespace wavicon

@@ -25,6 +25,31 @@ class OwnedStimulus : public StimulusSource {
   std::shared_ptr<Stimulus> stimulus_;
 };
 
+// Tells how far another one has been read.
+class FollowedSource : public AudioSource {
+ public:
+  FollowedSource(std::shared_ptr<AudioSource> source, std::function<void(double)> progress)
+      : source_(std::move(source)), progress_(std::move(progress)) {}
+  [[nodiscard]] double sample_rate_hz() const noexcept override { return source_->sample_rate_hz(); }
+  [[nodiscard]] int channel_count() const noexcept override { return source_->channel_count(); }
+  [[nodiscard]] std::int64_t frames() const noexcept override { return source_->frames(); }
+  void read(std::int64_t first_frame, std::span<double> planar) override {
+    source_->read(first_frame, planar);
+    const auto count = static_cast<std::int64_t>(planar.size()) / channel_count();
+    const double part =
+        std::min(1.0, static_cast<double>(first_frame + count) / static_cast<double>(frames()));
+    if (part < told_ + kLeastStep && (part < 1 || told_ == 1)) return;
+    told_ = part;
+    progress_(part);
+  }
+
+ private:
+  static constexpr double kLeastStep = 1e-3;
+  std::shared_ptr<AudioSource> source_;
+  std::function<void(double)> progress_;
+  double told_ = 0;
+};
+
 bool holds(const std::vector<FindingCode>& codes, FindingCode code) {
   return std::find(codes.begin(), codes.end(), code) != codes.end();
 }
@@ -188,6 +213,12 @@ JudgedCapture judge_row(const std::vector<JudgedCapture>& captures) {
   judged.source_ = std::make_shared<ConcatenatedSource>(std::move(sources));
   judged.info_.frames = judged.source_->frames();
   return judged;
+}
+
+JudgedCapture followed(const JudgedCapture& capture, std::function<void(double)> progress) {
+  JudgedCapture told = capture;
+  if (progress) told.source_ = std::make_shared<FollowedSource>(capture.source_, std::move(progress));
+  return told;
 }
 
 std::optional<std::size_t> choose_part(const Stimulus& stimulus, const std::string& name,

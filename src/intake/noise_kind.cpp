@@ -20,7 +20,6 @@ constexpr double kLowestHz = 60;
 constexpr double kSteadyLeast = 0.4, kSteadyMost = 1.35, kFewFrames = 3.5;
 constexpr double kTrend = 4.5;  // standard deviations
 constexpr double kKurtosis = 0.4, kFewSamples = 8;
-constexpr double kLogVariance = 1.645;  // of ln P of a Gaussian: π²/6
 constexpr double kLogLow = 1.0, kLogHigh = 2.5;
 constexpr double kEdge = 0.1;    // of the density in the middle: the end of the band
 constexpr double kFlatDb = 0.4;  // per octave, off white or off pink

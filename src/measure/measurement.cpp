@@ -121,7 +121,7 @@ std::vector<std::size_t> Measurement::order(const std::vector<std::string>& file
 std::vector<Sheet> measured(Measurement& measurement, const MeasureRequest& request,
                             const JudgedCapture& capture, std::size_t index) {
   require_channel(request, capture.channel_count());
-  std::vector<Sheet> sheets = measurement.measure(request, capture, index);
+  std::vector<Sheet> sheets = measurement.measure(request, followed(capture, request.progress), index);
   for (Sheet& sheet : sheets) {
     add_judgement(sheet, capture);
     if (request.reference) add_findings(sheet, "A: ", *request.reference);

@@ -77,24 +77,28 @@ void add_ring(std::vector<double>& grain, double rate, double hz, double amplitu
   const Phase step = phase_step(hz, rate);
   const std::int64_t rise = frames_of(rise_s, rate);
   const double kept = exponential(-decay_per_s / rate);
-  for (std::size_t n = 0; n < grain.size(); ++n, amplitude *= kept) {
-    const auto frame = static_cast<std::int64_t>(n);
-    grain[n] += amplitude * sine(step * n) * (frame < rise ? fade_gain(frame, rise) : 1.0);
-  }
+  std::vector<double> wave(grain.size());
+  steady_sines(0, step, wave);
+  const auto soft = std::min(grain.size(), static_cast<std::size_t>(std::max<std::int64_t>(0, rise)));
+  for (std::size_t n = 0; n < soft; ++n, amplitude *= kept)
+    grain[n] += amplitude * wave[n] * fade_gain(static_cast<std::int64_t>(n), rise);
+  for (std::size_t n = soft; n < grain.size(); ++n, amplitude *= kept) grain[n] += amplitude * wave[n];
 }
 
 // Fades the end out and takes the mean off, so that a row of grains holds no DC.
 void finish_grain(std::vector<double>& grain, std::int64_t fade) {
   const auto length = static_cast<std::int64_t>(grain.size());
   double sum = 0, weights = 0;
-  auto weight = [&](std::int64_t n) { return fade_gain(n, fade) * fade_gain(length - 1 - n, fade); };
+  std::vector<double> weight(grain.size());
   for (std::int64_t n = 0; n < length; ++n) {
-    double& x = grain[static_cast<std::size_t>(n)];
-    x *= fade_gain(length - 1 - n, fade);
+    double &x = grain[static_cast<std::size_t>(n)], &w = weight[static_cast<std::size_t>(n)];
+    const double end = fade_gain(length - 1 - n, fade);
+    x *= end;
     sum += x;
-    weights += weight(n);
+    w = fade_gain(n, fade) * end;
+    weights += w;
   }
-  for (std::int64_t n = 0; n < length; ++n) grain[static_cast<std::size_t>(n)] -= sum / weights * weight(n);
+  for (std::size_t n = 0; n < grain.size(); ++n) grain[n] -= sum / weights * weight[n];
 }
 
 // A voice: pulses of the glottis, each ringing in four formants of one of five vowels; syllables of a fifth

@@ -51,25 +51,46 @@ class Fades {
   std::int64_t in_, out_, frames_;
 };
 
-// Parts whose samples are a function of the frame alone, the same on every channel.
-template <typename Signal>
-class FunctionRenderer : public Renderer {
+// Calls take(first, samples) for rows that stay in the first cache.
+template <typename Take>
+void in_rows(std::int64_t first, std::span<double> out, const Take& take) {
+  constexpr std::size_t kRow = 1024;
+  for (std::size_t at = 0; at < out.size(); at += kRow)
+    take(first + static_cast<std::int64_t>(at), out.subspan(at, std::min(kRow, out.size() - at)));
+}
+
+// Parts whose samples are a function of the frame alone, the same on every channel: a row of them is written
+// by `row(first, out)`.
+template <typename Row>
+class RowRenderer : public Renderer {
  public:
-  FunctionRenderer(std::int64_t frames, Signal signal) : frames_(frames), signal_(std::move(signal)) {}
+  RowRenderer(std::int64_t frames, Row row) : frames_(frames), row_(std::move(row)) {}
   std::int64_t frames() const override { return frames_; }
   void add(std::int64_t first, int, double gain, std::span<double> out) override {
-    for (std::size_t i = 0; i < out.size(); ++i)
-      out[i] += gain * signal_(first + static_cast<std::int64_t>(i));
+    in_rows(first, out, [&](std::int64_t at, std::span<double> part) {
+      row_held_.resize(part.size());
+      row_(at, std::span<double>(row_held_));
+      for (std::size_t i = 0; i < part.size(); ++i) part[i] += gain * row_held_[i];
+    });
   }
 
  private:
   std::int64_t frames_;
-  Signal signal_;
+  Row row_;
+  std::vector<double> row_held_;
 };
 
+template <typename Row>
+std::unique_ptr<Renderer> row_renderer(std::int64_t frames, Row row) {
+  return std::make_unique<RowRenderer<Row>>(frames, std::move(row));
+}
+
+// The same by a function of one frame.
 template <typename Signal>
 std::unique_ptr<Renderer> function_renderer(std::int64_t frames, Signal signal) {
-  return std::make_unique<FunctionRenderer<Signal>>(frames, std::move(signal));
+  return row_renderer(frames, [signal = std::move(signal)](std::int64_t first, std::span<double> out) {
+    for (std::size_t i = 0; i < out.size(); ++i) out[i] = signal(first + static_cast<std::int64_t>(i));
+  });
 }
 
 struct Sine {
@@ -81,6 +102,11 @@ struct Sine {
         step(phase_step(hz, rate)),
         amplitude(ratio_from_db(level_dbfs)) {}
   double operator()(std::int64_t n) const { return amplitude * sine(origin + step * static_cast<Phase>(n)); }
+  /// The same of a row of frames.
+  void write(std::int64_t first, std::span<double> out) const {
+    steady_sines(origin + step * static_cast<Phase>(first), step, out);
+    for (double& x : out) x *= amplitude;
+  }
 };
 
 std::unique_ptr<Renderer> make(const Tone& p, double rate) {
@@ -88,8 +114,11 @@ std::unique_ptr<Renderer> make(const Tone& p, double rate) {
   const Fades fades(p.fade_in_s, p.fade_out_s, rate, frames);
   const Sine wave(p.frequency_hz, p.phase_deg, p.level_dbfs + p.clip_db, rate);
   const double most = p.clip_db > 0 ? ratio_from_db(p.level_dbfs) : 2 * wave.amplitude;
-  return function_renderer(frames,
-                           [=](std::int64_t n) { return fades.at(n) * std::clamp(wave(n), -most, most); });
+  return row_renderer(frames, [=](std::int64_t first, std::span<double> out) {
+    wave.write(first, out);
+    for (std::size_t i = 0; i < out.size(); ++i)
+      out[i] = fades.at(first + static_cast<std::int64_t>(i)) * std::clamp(out[i], -most, most);
+  });
 }
 
 // One sine of a multitone, silent before its delay.
@@ -98,10 +127,19 @@ struct GlidingSine {
   Phase origin;
   GlidingPhase phase;
   LevelRamp level;
-  double operator()(std::int64_t n) const {
-    if (n < delay) return 0;
-    const std::int64_t m = n - delay;
-    return level.at(m) * sine(origin + phase.at(static_cast<std::uint64_t>(m)));
+  /// @param phases, wave  scratch of the row's length.
+  void add(std::int64_t first, std::span<double> out, std::span<Phase> phases, std::span<double> wave) const {
+    const auto silent = static_cast<std::size_t>(
+        std::clamp<std::int64_t>(delay - first, 0, static_cast<std::int64_t>(out.size())));
+    out = out.subspan(silent);
+    if (out.empty()) return;
+    const std::int64_t since = first + static_cast<std::int64_t>(silent) - delay;
+    phases = phases.first(out.size());
+    phase.fill(static_cast<std::uint64_t>(since), phases);
+    for (Phase& p : phases) p += origin;
+    sines(phases, wave);
+    for (std::size_t i = 0; i < out.size(); ++i)
+      out[i] += level.at(since + static_cast<std::int64_t>(i)) * wave[i];
   }
 };
 
@@ -120,18 +158,22 @@ class MultitoneRenderer : public Renderer {
   }
   std::int64_t frames() const override { return frames_; }
   void add(std::int64_t first, int, double gain, std::span<double> out) override {
-    for (std::size_t i = 0; i < out.size(); ++i) {
-      const std::int64_t n = first + static_cast<std::int64_t>(i);
-      double sum = 0;
-      for (const GlidingSine& wave : sines_) sum += wave(n);
-      out[i] += gain * fades_.at(n) * sum;
-    }
+    in_rows(first, out, [&](std::int64_t at, std::span<double> part) {
+      phases_.resize(part.size());
+      wave_.resize(part.size());
+      sum_.assign(part.size(), 0.0);
+      for (const GlidingSine& sine : sines_) sine.add(at, sum_, phases_, wave_);
+      for (std::size_t i = 0; i < part.size(); ++i)
+        part[i] += gain * fades_.at(at + static_cast<std::int64_t>(i)) * sum_[i];
+    });
   }
 
  private:
   std::int64_t frames_;
   Fades fades_;
   std::vector<GlidingSine> sines_;
+  std::vector<Phase> phases_;
+  std::vector<double> wave_, sum_;
 };
 
 std::unique_ptr<Renderer> make(const TwoTone& asked, double rate) {
@@ -142,7 +184,14 @@ std::unique_ptr<Renderer> make(const TwoTone& asked, double rate) {
   Sine lower(p.lower_hz, 0, 0, rate), upper(p.upper_hz, 0, 0, rate);
   lower.amplitude = peak * p.ratio / (1 + p.ratio);
   upper.amplitude = peak / (1 + p.ratio);
-  return function_renderer(frames, [=](std::int64_t n) { return fades.at(n) * (lower(n) + upper(n)); });
+  return row_renderer(frames,
+                      [=, other = std::vector<double>()](std::int64_t first, std::span<double> out) mutable {
+                        other.resize(out.size());
+                        lower.write(first, out);
+                        upper.write(first, other);
+                        for (std::size_t i = 0; i < out.size(); ++i)
+                          out[i] = fades.at(first + static_cast<std::int64_t>(i)) * (out[i] + other[i]);
+                      });
 }
 
 // A carrier of one burst, gated again and again.
@@ -219,15 +268,26 @@ std::unique_ptr<Renderer> make(const Staircase& p, double rate) {
   std::int64_t end = 0;
   for (const StepPlace& place : places) end = std::max(end, place.first + place.frames);
   if (p.starts_s.empty()) end += frames_of(p.gap_s, rate);
-  return function_renderer(end, [=](std::int64_t n) {
-    // The last step that begins before.
-    const auto after = std::upper_bound(order.begin(), order.end(), n,
-                                        [&](std::int64_t at, std::size_t i) { return at < places[i].first; });
-    if (after == order.begin()) return 0.0;
-    const std::size_t i = *(after - 1);
-    const std::int64_t in = n - places[i].first;
-    if (in >= places[i].frames) return 0.0;
-    return steps[i](in) * fade_gain(in, edge) * fade_gain(places[i].frames - 1 - in, edge);
+  return row_renderer(end, [=](std::int64_t first, std::span<double> out) {
+    std::fill(out.begin(), out.end(), 0.0);
+    const std::int64_t stop = first + static_cast<std::int64_t>(out.size());
+    // The last step that begins before, and those that begin within; each ends where the next one begins.
+    auto after = std::upper_bound(order.begin(), order.end(), first,
+                                  [&](std::int64_t at, std::size_t i) { return at < places[i].first; });
+    for (auto at = after == order.begin() ? after : after - 1; at != order.end(); ++at) {
+      const StepPlace& place = places[*at];
+      if (place.first >= stop) break;
+      const std::int64_t next = at + 1 == order.end() ? stop : std::min(stop, places[*(at + 1)].first),
+                         from = std::max(first, place.first), to = std::min(next, place.first + place.frames);
+      if (to <= from) continue;
+      const auto row =
+          out.subspan(static_cast<std::size_t>(from - first), static_cast<std::size_t>(to - from));
+      steps[*at].write(from - place.first, row);
+      for (std::size_t i = 0; i < row.size(); ++i) {
+        const std::int64_t in = from - place.first + static_cast<std::int64_t>(i);
+        row[i] = row[i] * fade_gain(in, edge) * fade_gain(place.frames - 1 - in, edge);
+      }
+    }
   });
 }
 
@@ -235,9 +295,12 @@ std::unique_ptr<Renderer> make(const LevelBlock& p, double rate) {
   const auto [up, down, frames] = block_steps(p, rate);
   const Sine wave(p.frequency_hz, p.phase_deg, 0, rate);
   const double low = ratio_from_db(p.low_dbfs), high = ratio_from_db(p.high_dbfs);
-  return function_renderer(frames, [=, up = up, down = down](std::int64_t n) {
-    const auto t = static_cast<double>(n);
-    return wave(n) * (t >= up && t < down ? high : low);
+  return row_renderer(frames, [=, up = up, down = down](std::int64_t first, std::span<double> out) {
+    wave.write(first, out);
+    for (std::size_t i = 0; i < out.size(); ++i) {
+      const auto t = static_cast<double>(first + static_cast<std::int64_t>(i));
+      out[i] *= t >= up && t < down ? high : low;
+    }
   });
 }
 
@@ -295,14 +358,19 @@ class SweepRenderer : public Renderer {
         level_(p.level_dbfs, p.to_dbfs.value_or(p.level_dbfs), static_cast<double>(frames_)) {}
   std::int64_t frames() const override { return frames_; }
   void add(std::int64_t first, int, double gain, std::span<double> out) override {
-    cycles_.resize(out.size());
-    for (std::size_t i = 0; i < out.size(); ++i)
-      cycles_[i] = static_cast<double>(first + static_cast<std::int64_t>(i)) / rate_;
-    sweep_cycles(sweep_, std::span<double>(cycles_));
-    for (std::size_t i = 0; i < out.size(); ++i) {
-      const std::int64_t n = first + static_cast<std::int64_t>(i);
-      out[i] += gain * (fades_.at(n) * level_.at(n) * sine(phase_from_cycles(cycles_[i])));
-    }
+    in_rows(first, out, [&](std::int64_t at, std::span<double> part) {
+      cycles_.resize(part.size());
+      phases_.resize(part.size());
+      for (std::size_t i = 0; i < part.size(); ++i)
+        cycles_[i] = static_cast<double>(at + static_cast<std::int64_t>(i)) / rate_;
+      sweep_cycles(sweep_, std::span<double>(cycles_));
+      phases_from_cycles(cycles_, phases_);
+      sines(phases_, cycles_);
+      for (std::size_t i = 0; i < part.size(); ++i) {
+        const std::int64_t n = at + static_cast<std::int64_t>(i);
+        part[i] += gain * (fades_.at(n) * level_.at(n) * cycles_[i]);
+      }
+    });
   }
 
  private:
@@ -312,6 +380,7 @@ class SweepRenderer : public Renderer {
   Fades fades_;
   LevelRamp level_;
   std::vector<double> cycles_;
+  std::vector<Phase> phases_;
 };
 
 }  // namespace

@@ -63,11 +63,16 @@ void render(const ToneStimulus& s, std::int64_t first_frame, std::span<double> o
   const std::int64_t from = std::max(first_frame, start) - start;
   const std::int64_t to =
       std::min(first_frame + static_cast<std::int64_t>(out.size()), start + length) - start;
+  if (to <= from) return;
+  const auto wave =
+      out.subspan(static_cast<std::size_t>(from + start - first_frame), static_cast<std::size_t>(to - from));
+  steady_sines(origin + step * static_cast<Phase>(from), step, wave);
   for (std::int64_t n = from; n < to; ++n) {
-    double value = amplitude * sine(origin + step * static_cast<Phase>(n));
+    double& sample = wave[static_cast<std::size_t>(n - from)];
+    double value = amplitude * sample;
     if (n < fade_in) value *= fade_gain(n, fade_in);
     if (length - 1 - n < fade_out) value *= fade_gain(length - 1 - n, fade_out);
-    out[static_cast<std::size_t>(n + start - first_frame)] = value;
+    sample = value;
   }
 }
 

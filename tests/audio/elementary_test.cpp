@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/audio/elementary.hpp"
 
+#include <bit>
 #include <cmath>
 #include <numbers>
+#include <vector>
 
 #include "support.hpp"
 #include "wavicon/audio/random.hpp"
@@ -28,6 +30,63 @@ TEST(Elementary, SineIsExactAtQuarters) {
   EXPECT_EQ(sine(Phase{1} << 63), 0.0);
   EXPECT_EQ(sine(Phase{3} << 62), -1.0);
   EXPECT_EQ(cosine(0), 1.0);
+}
+
+// Side by side they are the same bits, signs of zero too: what was generated once stays what it was.
+TEST(Elementary, ManySinesAreTheSameBits) {
+  std::vector<Phase> phases;
+  for (int quarter = 0; quarter < 8; ++quarter)
+    for (int off = -3; off <= 3; ++off)
+      phases.push_back((static_cast<Phase>(quarter) << 61) + static_cast<Phase>(off));
+  for (std::uint64_t i = 0; i < 200000; ++i) phases.push_back(random_bits(3, 0, i) >> (i % 64));
+  std::vector<double> out(phases.size());
+  sines(phases, out);
+  for (std::size_t i = 0; i < phases.size(); ++i)
+    ASSERT_EQ(std::bit_cast<std::uint64_t>(out[i]), std::bit_cast<std::uint64_t>(sine(phases[i])))
+        << phases[i];
+  for (const std::size_t length : {0U, 1U, 63U, 64U, 65U, 1000U}) {
+    const Phase origin = random_bits(4, 0, length), step = phase_step(997.3, 44100);
+    std::vector<double> tone(length);
+    steady_sines(origin, step, tone);
+    for (std::size_t n = 0; n < length; ++n) ASSERT_EQ(tone[n], sine(origin + step * n)) << n;
+  }
+}
+
+TEST(Elementary, ManyPhasesAreTheSameBits) {
+  std::vector<double> cycles = {0,
+                                0.5,
+                                1,
+                                1.5,
+                                0x1p-33,
+                                0x1p-64,
+                                0x1p-65,
+                                0x1p-66,
+                                0x3p-66,
+                                1 - 0x1p-53,
+                                0x1.fffffffffffffp-66,
+                                1e-300,
+                                0x1p51 + 0.5,
+                                12345678.25};
+  for (std::uint64_t i = 0; i < 200000; ++i)
+    cycles.push_back(std::ldexp(random_uniform(5, 0, i), static_cast<int>(i % 110) - 70));
+  const std::size_t half = cycles.size();
+  for (std::size_t i = 0; i < half; ++i) cycles.push_back(-cycles[i]);
+  std::vector<Phase> out(cycles.size());
+  phases_from_cycles(cycles, out);
+  for (std::size_t i = 0; i < cycles.size(); ++i)
+    ASSERT_EQ(out[i], phase_from_cycles(cycles[i])) << cycles[i];
+}
+
+TEST(Elementary, AGlideIsTheSameInRows) {
+  for (const double to : {20000.0, 20.0, 3.0}) {
+    const GlidingPhase phase(20, to, 480000, 48000);
+    for (const std::uint64_t first :
+         {std::uint64_t{0}, std::uint64_t{1}, std::uint64_t{479000}, (std::uint64_t{1} << 32) - 500}) {
+      std::vector<Phase> row(500);
+      phase.fill(first, row);
+      for (std::size_t i = 0; i < row.size(); ++i) ASSERT_EQ(row[i], phase.at(first + i)) << first + i;
+    }
+  }
 }
 
 TEST(Elementary, ArctangentAgreesWithEightyBits) {

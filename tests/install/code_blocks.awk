@@ -5,6 +5,7 @@ BEGIN {
   print "#include \"wavicon/measure/measurement_list.hpp\"\n#include \"wavicon/measure/rolling.hpp\"\n#include \"wavicon/path/chain.hpp\""
   print "#include \"wavicon/testing/gtest.hpp\"\nusing namespace wavicon;\nusing namespace wavicon::matchers;"
   print "struct Saturator { double drive; double operator()(double x) const { return x / drive; } };"
+  print "inline void show(double) {}"
   print "struct Around { Recipe recipe; Plan plan; BenchOptions options; std::vector<float> samples; double sample_rate = 48000, rate = 48000; int channels = 1, frames = 0; const float* const* channel_pointers = nullptr; };"
 }
 function finish() {

@@ -31,6 +31,13 @@ using Phase = std::uint64_t;
 /// cos(2π·phase), accuracy as sine().
 [[nodiscard]] inline double cosine(Phase phase) noexcept { return sine(phase + (Phase{1} << 62)); }
 
+/// sine() of all of them, bit for bit: many side by side. @param out  as long as `phases`.
+WAVICON_EXPORT void sines(std::span<const Phase> phases, std::span<double> out) noexcept;
+/// sine() of a steady tone, bit for bit: out[n] = sine(origin + n·step).
+WAVICON_EXPORT void steady_sines(Phase origin, Phase step, std::span<double> out) noexcept;
+/// phase_from_cycles() of all of them, bit for bit; |cycles| below 2^52. @param out  as long as `cycles`.
+WAVICON_EXPORT void phases_from_cycles(std::span<const double> cycles, std::span<Phase> out) noexcept;
+
 /// arctan(x) in radians; two half-angle steps, then the Taylor series. @accuracy 8e-16 relative
 /// (elementary_test.cpp).
 [[nodiscard]] WAVICON_EXPORT double arctangent(double x) noexcept;
@@ -53,6 +60,8 @@ class WAVICON_EXPORT GlidingPhase {
   GlidingPhase(double from_hz, double to_hz, double frames, double sample_rate_hz);
   /// @param frame  0 … 2^32.
   [[nodiscard]] Phase at(std::uint64_t frame) const noexcept;
+  /// The same of frames first, first + 1 …, bit for bit.
+  void fill(std::uint64_t first, std::span<Phase> out) const noexcept;
 
  private:
   struct Wide {

@@ -97,6 +97,7 @@ class WAVICON_EXPORT JudgedCapture {
   friend JudgedCapture holding(const JudgedCapture&, const JudgedCapture&, const GatePolicy&);
   friend Bounce examine_bounce(const JudgedCapture&);
   friend JudgedCapture judge_row(const std::vector<JudgedCapture>&);
+  friend JudgedCapture followed(const JudgedCapture&, std::function<void(double)>);
 
   std::shared_ptr<AudioSource> source_;
   std::shared_ptr<Stimulus> stimulus_;
@@ -145,6 +146,15 @@ class WAVICON_EXPORT JudgedCapture {
 ///
 /// @throws Error bad_argument for none, other rates or channel counts, naming the file.
 [[nodiscard]] WAVICON_EXPORT JudgedCapture judge_row(const std::vector<JudgedCapture>& captures);
+
+/// The same capture, telling how far it has been read: progress for whatever measures it, and a way to end that.
+///
+/// @param progress  the part of it that was read so far, 0 … 1, in steps of a thousandth at least, never less
+/// than before: a measurement that reads it several times ends at 1 long before it is done. Called by one
+/// thread at a time, not always the one that measures. What it throws ends the measurement and is thrown
+/// there.
+[[nodiscard]] WAVICON_EXPORT JudgedCapture followed(const JudgedCapture& capture,
+                                                    std::function<void(double)> progress);
 
 /// What of a capture to measure.
 struct Selection {

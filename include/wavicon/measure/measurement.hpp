@@ -94,7 +94,7 @@ struct MeasureRequest {
   std::map<std::string, JudgedCapture> inputs;             ///< by ExtraInput::name
   std::map<std::string, std::vector<JudgedCapture>> rows;  ///< those that are several
   OpenSink open_sink;                                      ///< empty: no output is wanted
-  std::function<void(double)> progress;                    ///< 0 … 1, when given
+  std::function<void(double)> progress;                    ///< how far the capture was read: followed()
   std::size_t capture_count = 1;                           ///< that will be measured
   bool pairs = false;  ///< each capture has an A of its own: the sheets are read as a grid
 };

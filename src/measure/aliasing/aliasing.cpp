@@ -137,13 +137,17 @@ class Follower {
   void add_phases(std::int64_t first, std::size_t length, Phases& p) const {
     const Quantiser quantiser(format_, is_integer(format_), 1);
     const auto cycles = clock_.cycles(first, length);
-    for (std::size_t n = 0; n < length; ++n) {
-      const Phase phase = phase_from_cycles(cycles[n]);
-      p.cosine.push_back(cosine(phase));
-      p.sine.push_back(sine(phase));
+    std::vector<Phase> phases(length);
+    phases_from_cycles(cycles, phases);
+    const std::size_t before = p.sine.size();
+    p.sine.resize(before + length);
+    p.cosine.resize(before + length);
+    sines(phases, std::span(p.sine).subspan(before));
+    for (Phase& phase : phases) phase += Phase{1} << 62;  // a quarter on
+    sines(phases, std::span(p.cosine).subspan(before));
+    for (std::size_t n = 0; n < length; ++n)
       p.clean.push_back(
-          quantiser.value(clean_level_ * p.sine.back(), 0, first + static_cast<std::int64_t>(n)));
-    }
+          quantiser.value(clean_level_ * p.sine[before + n], 0, first + static_cast<std::int64_t>(n)));
   }
 
   // Of frames that come one after the other and overlap: what the next one needs again is kept.

@@ -100,10 +100,8 @@ class Null : public Measurement {
     const std::string item = request.capture_count > 1 && request.open_sink ? item_of(request, b) : "";
     Trail residual(request, "residual", item, rate, channels, ratio_from_db(residual_gain_db_)),
         aligned(request, "aligned", item, rate, channels, 1);
-    const double all = a.seconds() * rate;
     const NullResult result = measure_null(
         a, b, options, [&](std::int64_t first, std::span<const double> left, std::span<const double> moved) {
-          if (request.progress) request.progress(static_cast<double>(first) / all);
           residual.take(first, left);
           aligned.take(first, moved);
         });
