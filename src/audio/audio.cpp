@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "audio/wide.hpp"
 #include "wavicon/audio/error.hpp"
 
 namespace wavicon {
@@ -64,9 +65,27 @@ void require_measurable(const Audio& audio) {
   }
 }
 
+namespace {
+
+constexpr std::size_t kSide = 8;  // side by side
+
+WAVICON_WIDE void join_peaks(const double* __restrict samples, std::size_t rows, double* __restrict highest) {
+  double most[kSide] = {};
+  for (std::size_t r = 0; r < rows; ++r)
+    for (std::size_t i = 0; i < kSide; ++i) {
+      const double size = std::abs(samples[r * kSide + i]);
+      most[i] = most[i] < size ? size : most[i];
+    }
+  for (std::size_t i = 0; i < kSide; ++i) highest[i] = most[i];
+}
+
+}  // namespace
+
 double peak(std::span<const double> samples) noexcept {
-  double highest = 0;
-  for (const double x : samples) highest = std::max(highest, std::abs(x));
+  double sides[kSide], highest = 0;
+  join_peaks(samples.data(), samples.size() / kSide, sides);
+  for (const double x : sides) highest = std::max(highest, x);
+  for (const double x : samples.last(samples.size() % kSide)) highest = std::max(highest, std::abs(x));
   return highest;
 }
 

@@ -361,9 +361,24 @@ SF_VIRTUAL_IO disk_calls() {
   return calls;
 }
 
+// Quantiser::code() without dither, many side by side. What is held at the ends first rounds to the same;
+// below 2^51 adding 1.5·2^52 rounds to the nearest step, ties to even.
+WAVICON_WIDE void codes_of(const double* __restrict samples, double steps_at_full_scale,
+                           std::int32_t* __restrict out, std::size_t count) {
+  constexpr double kRounder = 6755399441055744.0;
+  const double lowest = -steps_at_full_scale, highest = steps_at_full_scale - 1.0;
+  for (std::size_t i = 0; i < count; ++i) {
+    double steps = samples[i] * steps_at_full_scale;
+    steps = steps < lowest ? lowest : steps;
+    steps = steps > highest ? highest : steps;
+    out[i] = static_cast<std::int32_t>((steps + kRounder) - kRounder);
+  }
+}
+
 }  // namespace
 
 struct AudioWriter::Impl {
+  static constexpr std::size_t kRow = 1024;  // samples
   fs::path path;
   AudioWriteOptions options;
   PartialFile partial;
@@ -375,6 +390,7 @@ struct AudioWriter::Impl {
   ClippedSamples clipped;
   bool chunked = true;  ///< recipe and cues go into chunks at the end
   std::vector<std::int32_t> codes;
+  std::vector<double> samples;
   std::vector<float> floats;
 
   Impl(const fs::path& target, const AudioWriteOptions& o)
@@ -398,15 +414,30 @@ struct AudioWriter::Impl {
   template <typename Sample>
   sf_count_t write_codes(std::span<const Sample> interleaved, std::size_t channels, sf_count_t frames) {
     codes.resize(interleaved.size());
-    const int shift = 32 - bits(options.format);
-    for (std::size_t i = 0; i < interleaved.size(); ++i) {
-      const auto frame = position + static_cast<std::int64_t>(i / channels);
-      const double sample = interleaved[i];
-      if (quantiser.clips(sample) && clipped.count++ == 0) clipped.first_frame = frame;
-      codes[i] = static_cast<std::int32_t>(
-          static_cast<std::uint32_t>(quantiser.code(sample, static_cast<int>(i % channels), frame)) << shift);
+    const std::size_t row =
+        std::max<std::size_t>(1, kRow / channels) * channels;  // whole frames, in the first cache
+    for (std::size_t at = 0; at < interleaved.size(); at += row) {
+      const auto part = interleaved.subspan(at, std::min(row, interleaved.size() - at));
+      const auto made = std::span(codes).subspan(at, part.size());
+      const std::int64_t first = position + static_cast<std::int64_t>(at / channels);
+      samples.assign(part.begin(), part.end());
+      if (options.dither)
+        for (std::size_t i = 0; i < made.size(); ++i)
+          made[i] = quantiser.code(samples[i], static_cast<int>(i % channels),
+                                   first + static_cast<std::int64_t>(i / channels));
+      else
+        codes_of(samples.data(), std::ldexp(1.0, bits(options.format) - 1), made.data(), made.size());
+      for (std::int32_t& code : made)
+        code = static_cast<std::int32_t>(static_cast<std::uint32_t>(code) << (32 - bits(options.format)));
+      if (quantiser.clips(peak(samples))) count_clipped(channels, first);
     }
     return sf_writef_int(sound.get(), codes.data(), frames);
+  }
+
+  void count_clipped(std::size_t channels, std::int64_t first) {
+    for (std::size_t i = 0; i < samples.size(); ++i)
+      if (quantiser.clips(samples[i]) && clipped.count++ == 0)
+        clipped.first_frame = first + static_cast<std::int64_t>(i / channels);
   }
 
   sf_count_t write_floats(std::span<const double> interleaved, sf_count_t frames) {

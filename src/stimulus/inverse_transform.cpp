@@ -9,10 +9,11 @@ namespace {
 
 constexpr std::size_t kAtOnce = 2048;  // values whose stages all stay in the nearest cache
 
-// One stage over a stretch: pairs that lie `half` apart.
-WAVICON_WIDE void join(double* __restrict real, double* __restrict imaginary,
-                       const double* __restrict rotor_real, const double* __restrict rotor_imaginary,
-                       std::size_t half) {
+// Pairs that lie `half` apart. Always the same operations in the same order, however many are side by side.
+inline __attribute__((always_inline)) void join_pairs(double* __restrict real, double* __restrict imaginary,
+                                                      const double* __restrict rotor_real,
+                                                      const double* __restrict rotor_imaginary,
+                                                      std::size_t half) {
   double* __restrict later_real = real + half;
   double* __restrict later_imaginary = imaginary + half;
   for (std::size_t k = 0; k < half; ++k) {
@@ -24,6 +25,30 @@ WAVICON_WIDE void join(double* __restrict real, double* __restrict imaginary,
     imaginary[k] += turned_imaginary;
   }
 }
+
+// One stage over a stretch.
+WAVICON_WIDE void join(double* real, double* imaginary, const double* rotor_real,
+                       const double* rotor_imaginary, std::size_t half) {
+  join_pairs(real, imaginary, rotor_real, rotor_imaginary, half);
+}
+
+template <std::size_t kHalf>
+inline __attribute__((always_inline)) void join_short(double* real, double* imaginary,
+                                                      const double* rotor_real, const double* rotor_imaginary,
+                                                      std::size_t length) {
+  for (std::size_t start = 0; start < length; start += 2 * kHalf)
+    join_pairs(real + start, imaginary + start, rotor_real + kHalf - 1, rotor_imaginary + kHalf - 1, kHalf);
+}
+
+// The first stages of a stretch in one call: in each there are many short runs.
+WAVICON_WIDE void join_all_short(double* real, double* imaginary, const double* rotor_real,
+                                 const double* rotor_imaginary, std::size_t length) {
+  join_short<1>(real, imaginary, rotor_real, rotor_imaginary, length);
+  join_short<2>(real, imaginary, rotor_real, rotor_imaginary, length);
+  join_short<4>(real, imaginary, rotor_real, rotor_imaginary, length);
+  join_short<8>(real, imaginary, rotor_real, rotor_imaginary, length);
+}
+constexpr std::size_t kShort = 16;  // the first stage that is not one of these
 
 }  // namespace
 
@@ -58,7 +83,13 @@ void InverseTransform::transform(std::size_t first, std::size_t length) {
     stage(first, length / 2);
     return;
   }
-  for (std::size_t half = 1; half < length; half *= 2)
+  std::size_t half = 1;
+  if (length >= kShort) {
+    join_all_short(real_.data() + first, imaginary_.data() + first, rotor_real_.data(),
+                   rotor_imaginary_.data(), length);
+    half = kShort;
+  }
+  for (; half < length; half *= 2)
     for (std::size_t start = first; start < first + length; start += 2 * half) stage(start, half);
 }
 

@@ -15,6 +15,8 @@ class InverseTransform {
   explicit InverseTransform(std::size_t length);
   /// Where bin k is to be written: in place, without a pass that only moves.
   [[nodiscard]] std::size_t place_of(std::size_t k) const { return places_[k]; }
+  /// Which bin belongs to each place: the same exchange, the other way round.
+  [[nodiscard]] std::span<const std::size_t> bins() const { return places_; }
   [[nodiscard]] std::span<double> real() { return real_; }
   [[nodiscard]] std::span<double> imaginary() { return imaginary_; }
   /// From bins at their places to samples in order.

@@ -33,10 +33,16 @@ inline double nearly_gaussian(std::uint64_t seed, std::uint64_t stream, std::uin
   return (static_cast<double>(sum) - 12 * 32767.5) / 65536.0;
 }
 
-// Numbers first, first + step, … of it.
-WAVICON_WIDE void write_gaussian(std::uint64_t seed, std::uint64_t stream, std::uint64_t first,
-                                 std::uint64_t step, double* out, std::size_t count) {
-  for (std::size_t i = 0; i < count; ++i) out[i] = nearly_gaussian(seed, stream, first + step * i);
+// Numbers first, first + 1, … of it.
+WAVICON_WIDE void write_gaussian(std::uint64_t seed, std::uint64_t stream, std::uint64_t first, double* out,
+                                 std::size_t count) {
+  for (std::size_t i = 0; i < count; ++i) out[i] = nearly_gaussian(seed, stream, first + i);
+}
+
+// Numbers first + 2·k of it, for each k.
+WAVICON_WIDE void write_gaussian_at(std::uint64_t seed, std::uint64_t stream, std::uint64_t first,
+                                    const std::size_t* k, double* out, std::size_t count) {
+  for (std::size_t i = 0; i < count; ++i) out[i] = nearly_gaussian(seed, stream, first + 2 * k[i]);
 }
 
 struct Band {
@@ -93,7 +99,7 @@ class WhiteSource : public Source {
  public:
   explicit WhiteSource(std::uint64_t seed) : seed_(seed) {}
   void write(std::int64_t first, std::uint64_t stream, std::span<double> out) override {
-    write_gaussian(seed_, stream, static_cast<std::uint64_t>(first), 1, out.data(), out.size());
+    write_gaussian(seed_, stream, static_cast<std::uint64_t>(first), out.data(), out.size());
   }
 
  private:
@@ -108,9 +114,14 @@ class ShapedSource : public Source {
       : seed_(static_cast<std::uint64_t>(p.seed)),
         length_(std::bit_ceil(static_cast<std::size_t>(kBlockS * rate))),
         hop_(length_ / 2),
-        gains_(spectral_gains(p, rate, length_, p.colour != "pink", true)),
+        gains_(length_),
         transform_(length_),
         window_(length_) {
+    const auto gains = spectral_gains(p, rate, length_, p.colour != "pink", true);
+    for (std::size_t place = 0; place < length_; ++place) {
+      const std::size_t k = transform_.bins()[place];
+      gains_[place] = gains[std::min(k, length_ - k)];
+    }
     for (std::size_t n = 0; n < length_; ++n)
       window_[n] =
           sine(phase_from_cycles((static_cast<double>(n) + 0.5) / (2.0 * static_cast<double>(length_))));
@@ -155,16 +166,17 @@ class ShapedSource : public Source {
     const auto real = transform_.real(), imaginary = transform_.imaginary();
     constexpr std::size_t kPiece = 256;
     std::array<double, kPiece> first{}, second{};
+    // In the order of places, not of bins: numbers can be had in any order, memory is fast in one.
     for (std::size_t start = 0; start < length_; start += kPiece) {
       const std::size_t count = std::min(kPiece, length_ - start);
-      const std::uint64_t index = 2 * (number * length_ + start);
-      write_gaussian(seed_, stream, index, 2, first.data(), count);
-      write_gaussian(seed_, stream, index + 1, 2, second.data(), count);
+      const std::uint64_t index = 2 * number * length_;
+      const std::size_t* bins = transform_.bins().data() + start;
+      write_gaussian_at(seed_, stream, index, bins, first.data(), count);
+      write_gaussian_at(seed_, stream, index + 1, bins, second.data(), count);
       for (std::size_t i = 0; i < count; ++i) {
-        const std::size_t k = start + i, place = transform_.place_of(k);
-        const double gain = gains_[std::min(k, length_ - k)];
-        real[place] = gain == 0 ? 0 : gain * first[i];
-        imaginary[place] = gain == 0 ? 0 : gain * second[i];
+        const double gain = gains_[start + i];
+        real[start + i] = gain == 0 ? 0 : gain * first[i];
+        imaginary[start + i] = gain == 0 ? 0 : gain * second[i];
       }
     }
     transform_.execute();
@@ -180,7 +192,7 @@ class ShapedSource : public Source {
 
   std::uint64_t seed_;
   std::size_t length_, hop_;
-  std::vector<double> gains_;
+  std::vector<double> gains_;  // by place
   InverseTransform transform_;
   std::vector<double> window_;
   std::array<Pair, 3> pairs_;

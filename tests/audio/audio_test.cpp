@@ -52,6 +52,14 @@ TEST(RequireMeasurable, NamesChannelAndFrameOfWhatIsNoNumber) {
 TEST(Peak, IsTheHighestMagnitude) {
   EXPECT_EQ(peak(std::vector<double>{}), 0.0);
   EXPECT_EQ(peak(std::vector<double>{0.25, -0.75, 0.5}), 0.75);
+  // Wherever it is among others that are looked at side by side; what is no number is passed over.
+  for (std::size_t size = 1; size <= 40; ++size)
+    for (std::size_t at = 0; at < size; ++at) {
+      std::vector<double> x(size, 0.5);
+      x[at] = at % 2 == 0 ? 0.875 : -0.875;
+      x[(at + 1) % size] = size == 1 ? x[at] : NAN;
+      EXPECT_EQ(peak(x), 0.875) << at << " of " << size;
+    }
 }
 
 TEST(Decibels, GoThereAndBack) {

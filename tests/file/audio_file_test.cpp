@@ -2,6 +2,7 @@
 #include "wavicon/file/audio_file.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 #include "support.hpp"
 #include "wavicon/audio/random.hpp"
@@ -73,6 +74,43 @@ TEST(AudioWriter, TheSameSamplesGiveTheSameBytes) {
       (void)write_audio_file(b, ramp(2, 5000), {.format = format, .dither = true, .seed = 3});
       EXPECT_EQ(read_text(a), read_text(b)) << ending << " " << name_of(format);
     }
+}
+
+// Ties, both ends, what lies beyond them, dither: in rows as sample by sample, whatever is written at once.
+TEST(AudioWriter, WritesTheStepsOfTheQuantiser) {
+  const TemporaryFolder folder;
+  for (const SampleFormat format : {SampleFormat::pcm16, SampleFormat::pcm24})
+    for (const bool dither : {false, true})
+      for (const int channels : {1, 3}) {
+        const double step = std::ldexp(1.0, 1 - bits(format));
+        std::vector<double> x = {0,        -0.0, 1,  -1,   1 - step, 1 - step / 2, -1 - step / 2,
+                                 1 + step, 5,    -5, 1e300};
+        for (int k = -20; k <= 20; ++k) x.push_back((k + 0.5) * step);
+        for (std::uint64_t i = 0; x.size() < 9000; ++i) x.push_back(2.2 * random_uniform(6, 0, i) - 1.1);
+        const Quantiser quantiser(format, dither, 9);
+        const std::string path = folder.file("steps.wav");
+        AudioWriter writer(path, {.sample_rate_hz = 48000,
+                                  .channel_count = channels,
+                                  .format = format,
+                                  .dither = dither,
+                                  .seed = 9,
+                                  .frames = 9000 / channels});
+        writer.write(std::span<const double>(x).first(2001));
+        writer.write(std::span<const double>(x).subspan(2001));
+        writer.finish();
+        std::int64_t clipped = 0;
+        const AudioFile back = read_audio_file(path);
+        for (std::size_t i = 0; i < x.size(); ++i) {
+          const auto frame = static_cast<std::int64_t>(i) / channels;
+          const int channel = static_cast<int>(i) % channels;
+          if (quantiser.clips(x[i])) ++clipped;
+          ASSERT_EQ(back.audio.channel(channel)[static_cast<std::size_t>(frame)],
+                    quantiser.value(x[i], channel, frame))
+              << x[i];
+        }
+        EXPECT_EQ(writer.clipped().count, clipped);
+        EXPECT_EQ(writer.clipped().first_frame, 7 / channels);  // 1 + a step
+      }
 }
 
 TEST(AudioWriter, CountsWhatItsFormatClips) {
