@@ -8,6 +8,7 @@
 #include <numbers>
 
 #include "audio/wide.hpp"
+#include "wavicon/audio/audio.hpp"
 #include "wavicon/audio/window.hpp"
 
 namespace wavicon {
@@ -63,20 +64,6 @@ WAVICON_WIDE void highest_of(const double* x, std::size_t count, const double* w
   *result = most;
 }
 
-// Highest magnitude of samples, a multiple of kSide.
-WAVICON_WIDE double peak_of(const double* x, std::size_t count) {
-  Side highest{}, lowest{};
-  for (std::size_t n = 0; n < count; n += kSide) {
-    Side v;
-    std::memcpy(&v, x + n, sizeof v);
-    highest = v > highest ? v : highest;
-    lowest = v < lowest ? v : lowest;
-  }
-  double most = 0;
-  for (std::size_t i = 0; i < kSide; ++i) most = std::max({most, highest[i], -lowest[i]});
-  return most;
-}
-
 // By how much what lies between samples can exceed them all.
 double most_gained() {
   static const double most = [] {
@@ -104,12 +91,12 @@ double highest_here(const double* x, std::size_t count, std::size_t places, doub
     std::fill(padded.begin() + static_cast<std::ptrdiff_t>(count + kTaps - 1), padded.end(), 0.0);
     first = padded.data();
   }
-  const double around = peak_of(first, kPatch + kTaps - kSide);
+  const double around = peak({first, kPatch + kTaps - kSide});
   double last = 0;
   for (std::size_t n = kPatch + kTaps - kSide; n + 1 < kPatch + kTaps; ++n)
     last = std::max(last, std::abs(first[n]));
   if (count == kPatch)
-    found = std::max(found, peak_of(x, kPatch));
+    found = std::max(found, peak({x, kPatch}));
   else
     for (std::size_t n = 0; n < count; ++n) found = std::max(found, std::abs(x[n]));
   if (places == 1 || std::max(around, last) * most_gained() <= found) return found;

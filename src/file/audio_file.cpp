@@ -361,20 +361,6 @@ SF_VIRTUAL_IO disk_calls() {
   return calls;
 }
 
-// Quantiser::code() without dither, many side by side. What is held at the ends first rounds to the same;
-// below 2^51 adding 1.5·2^52 rounds to the nearest step, ties to even.
-WAVICON_WIDE void codes_of(const double* __restrict samples, double steps_at_full_scale,
-                           std::int32_t* __restrict out, std::size_t count) {
-  constexpr double kRounder = 6755399441055744.0;
-  const double lowest = -steps_at_full_scale, highest = steps_at_full_scale - 1.0;
-  for (std::size_t i = 0; i < count; ++i) {
-    double steps = samples[i] * steps_at_full_scale;
-    steps = steps < lowest ? lowest : steps;
-    steps = steps > highest ? highest : steps;
-    out[i] = static_cast<std::int32_t>((steps + kRounder) - kRounder);
-  }
-}
-
 }  // namespace
 
 struct AudioWriter::Impl {
@@ -421,12 +407,7 @@ struct AudioWriter::Impl {
       const auto made = std::span(codes).subspan(at, part.size());
       const std::int64_t first = position + static_cast<std::int64_t>(at / channels);
       samples.assign(part.begin(), part.end());
-      if (options.dither)
-        for (std::size_t i = 0; i < made.size(); ++i)
-          made[i] = quantiser.code(samples[i], static_cast<int>(i % channels),
-                                   first + static_cast<std::int64_t>(i / channels));
-      else
-        codes_of(samples.data(), std::ldexp(1.0, bits(options.format) - 1), made.data(), made.size());
+      quantiser.codes(samples, options.channel_count, first, made);
       for (std::int32_t& code : made)
         code = static_cast<std::int32_t>(static_cast<std::uint32_t>(code) << (32 - bits(options.format)));
       if (quantiser.clips(peak(samples))) count_clipped(channels, first);

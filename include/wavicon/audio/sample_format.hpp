@@ -3,6 +3,7 @@
 // How a sample is held: the formats that audio is stored in, and the way into them.
 
 #include <cstdint>
+#include <span>
 #include <string>
 
 #include "wavicon/audio/export.hpp"
@@ -32,6 +33,12 @@ class WAVICON_EXPORT Quantiser {
   [[nodiscard]] SampleFormat format() const noexcept { return format_; }
   /// Code of a sample, integer formats only: -2^(bits-1) … 2^(bits-1)-1; samples beyond are held at the ends.
   [[nodiscard]] std::int32_t code(double sample, int channel, std::int64_t frame) const noexcept;
+  /// code() of each of whole frames, channel after channel within a frame.
+  ///
+  /// @param first_frame  the one that `interleaved` begins with.
+  /// @param out          as long as `interleaved`.
+  void codes(std::span<const double> interleaved, int channel_count, std::int64_t first_frame,
+             std::span<std::int32_t> out) const noexcept;
   /// The value that the format holds for a sample.
   [[nodiscard]] double value(double sample, int channel, std::int64_t frame) const noexcept;
   /// Whether a sample lies beyond full scale, by more than rounding takes back; never for float formats.
