@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <sys/prctl.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -230,6 +229,16 @@ struct Worker {
   std::size_t step = 0;
 };
 
+// Those that run; they end where this does, before their captures are whole.
+struct Workers : std::vector<Worker> {
+  explicit Workers(std::size_t at_once) { reserve(at_once); }
+  Workers(const Workers&) = delete;
+  Workers& operator=(const Workers&) = delete;
+  ~Workers() {
+    for (const Worker& worker : *this) end_worker(worker.pid);
+  }
+};
+
 Worker start(const Step& step, std::size_t index) {
   int out[2], err[2];
   if (::pipe(out) != 0 || ::pipe(err) != 0)
@@ -240,8 +249,7 @@ Worker start(const Step& step, std::size_t index) {
     throw Error(ErrorCode::unit_failed,
                 fmt::format("no process for {}: {}", step.name, std::strerror(errno)));
   if (child == 0) {
-    ::prctl(PR_SET_PDEATHSIG, SIGKILL);
-    if (::getppid() != parent) ::_exit(0);
+    begin_worker(parent);
     ::dup2(out[1], STDOUT_FILENO);
     ::dup2(err[1], STDERR_FILENO);
     for (const int end : {out[0], out[1], err[0], err[1]}) ::close(end);
@@ -272,7 +280,7 @@ void pass_on(int from, std::FILE* to) {
 }
 
 // Waits for one of them to end, prints what it said, and takes it out.
-int finish_one(std::vector<Worker>& workers, std::size_t& step) {
+int finish_one(Workers& workers, std::size_t& step) {
   int state = 0;
   pid_t ended = 0;
   do {
@@ -295,7 +303,7 @@ int climb(const Feed& feed, const std::vector<UnitSpec>& specs, const std::vecto
       std::any_of(specs.begin(), specs.end(), [](const UnitSpec& s) { return s.scheme == "jack"; }) ? 1
       : feed.jobs > 0 ? static_cast<std::size_t>(feed.jobs)
                       : std::max(1U, std::thread::hardware_concurrency());
-  std::vector<Worker> workers;
+  Workers workers(std::min(at_once, steps.size()));
   std::size_t next = 0, kept = 0, failed = 0;
   int worst = exit_status::measured;
   while (next < steps.size() || !workers.empty()) {

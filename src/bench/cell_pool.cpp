@@ -5,7 +5,6 @@
 #include <fmt/format.h>
 #include <poll.h>
 #include <signal.h>
-#include <sys/prctl.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -14,6 +13,7 @@
 #include <cstring>
 
 #include "wavicon/audio/error.hpp"
+#include "wavicon/file/output_file.hpp"
 
 namespace wavicon::bench_detail {
 namespace {
@@ -48,9 +48,8 @@ double clock_s() {
 
 CellPool::~CellPool() {
   for (const Worker& worker : workers_) {
-    ::kill(worker.pid, SIGKILL);
     ::close(worker.from);
-    ::waitpid(worker.pid, nullptr, 0);
+    end_worker(worker.pid);
   }
 }
 
@@ -66,8 +65,7 @@ void CellPool::start(std::size_t index, const std::function<std::string()>& work
     throw Error(ErrorCode::unit_failed, fmt::format("no process for a cell: {}", std::strerror(why)));
   }
   if (child == 0) {
-    ::prctl(PR_SET_PDEATHSIG, SIGKILL);
-    if (::getppid() != parent) ::_exit(0);
+    begin_worker(parent);
     ::close(ends[0]);
     ::alarm(kLongestS);
     std::string said;

@@ -4,6 +4,7 @@
 
 #include <fcntl.h>
 #include <sys/mman.h>
+#include <sys/prctl.h>
 #include <sys/wait.h>
 
 #include <algorithm>
@@ -86,6 +87,8 @@ class Faults : public ::testing::Test {
   void SetUp() override {
     void* memory = ::mmap(nullptr, sizeof(Watch), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
     ASSERT_NE(memory, MAP_FAILED);
+    // What a command leaves running is waited for here, and seen.
+    ASSERT_EQ(::prctl(PR_SET_CHILD_SUBREAPER, 1), 0);
     watch_ = new (memory) Watch;
     ::setenv("LV2_PATH", "/nowhere", 1);
     ::setenv("SOURCE_DATE_EPOCH", "1788000000", 1);
@@ -109,6 +112,8 @@ class Faults : public ::testing::Test {
     if (child == 0) ::_exit(child_runs(command, work, said, call, allocations));
     int state = 0;
     ::waitpid(child, &state, 0);
+    while (::waitpid(-1, nullptr, 0) > 0) {
+    }
     Outcome outcome;
     outcome.crashed = !WIFEXITED(state);
     outcome.status = WIFEXITED(state) ? WEXITSTATUS(state) : 128 + WTERMSIG(state);
