@@ -22,6 +22,7 @@
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/file/limits.hpp"
 #include "wavicon/file/output_file.hpp"
+#include "wavicon/path/worker.hpp"
 
 namespace wavicon::cli {
 namespace {
@@ -249,7 +250,7 @@ Worker start(const Step& step, std::size_t index) {
     throw Error(ErrorCode::unit_failed,
                 fmt::format("no process for {}: {}", step.name, std::strerror(errno)));
   if (child == 0) {
-    begin_worker(parent);
+    begin_worker(parent, abandon_partial_files);
     ::dup2(out[1], STDOUT_FILENO);
     ::dup2(err[1], STDERR_FILENO);
     for (const int end : {out[0], out[1], err[0], err[1]}) ::close(end);

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 #include <bit>
+#include <cstring>
 #include <mutex>
 #include <new>
 #include <vector>
@@ -26,6 +27,34 @@ struct FftwFree {
   void operator()(void* memory) const noexcept { fftw_free(memory); }
 };
 
+// Four complex numbers side by side, each with the roundings of one alone.
+using Four = double __attribute__((vector_size(64)));
+constexpr std::size_t kSideBySide = 4;
+
+inline void load(Four& four, const double* from) { std::memcpy(&four, from, sizeof four); }
+inline void store(double* to, const Four& four) { std::memcpy(to, &four, sizeof four); }
+
+// Of four bins and their partners: sums with the partners' conjugates, and what they are apart.
+struct Partners {
+  Four sum, apart_re, apart_im;  // the last two twice each, for either part
+  Partners(const double* here_from, const double* there_from) {
+    constexpr Four kConjugate{1, -1, 1, -1, 1, -1, 1, -1};
+    Four here, there;
+    load(here, here_from);
+    load(there, there_from);
+    there = __builtin_shufflevector(there, there, 6, 7, 4, 5, 2, 3, 0, 1) * kConjugate;
+    sum = here + there;
+    const Four apart = here - there;
+    apart_re = __builtin_shufflevector(apart, apart, 0, 0, 2, 2, 4, 4, 6, 6);
+    apart_im = __builtin_shufflevector(apart, apart, 1, 1, 3, 3, 5, 5, 7, 7);
+  }
+};
+
+inline void load_turns(Four& turn, Four& swapped, const double* from) {
+  load(turn, from);
+  swapped = __builtin_shufflevector(turn, turn, 1, 0, 3, 2, 5, 4, 7, 6);
+}
+
 // Products are added up with their signs in them: a product of complex numbers as one writes it is made one
 // instruction without a rounding in between by GCC 12, whatever -ffp-contract says.
 
@@ -33,7 +62,15 @@ struct FftwFree {
 // pairs of doubles.
 WAVICON_WIDE void take_apart(const double* __restrict z, const double* __restrict turns,
                              double* __restrict bins, std::size_t half) {
-  for (std::size_t k = 1; k < half; ++k) {
+  constexpr Four kBack{1, -1, 1, -1, 1, -1, 1, -1};
+  std::size_t k = 1;
+  for (; k + kSideBySide <= half; k += kSideBySide) {
+    const Partners of(z + 2 * k, z + 2 * (half - k - (kSideBySide - 1)));
+    Four turn, swapped;
+    load_turns(turn, swapped, turns + 2 * k);
+    store(bins + 2 * k, 0.5 * (of.sum + (turn * of.apart_im + swapped * kBack * of.apart_re)));
+  }
+  for (; k < half; ++k) {
     const double* here = z + 2 * k;
     const double* there = z + 2 * (half - k);
     const double sum_re = here[0] + there[0], sum_im = here[1] - there[1], apart_re = here[0] - there[0],
@@ -48,7 +85,15 @@ WAVICON_WIDE void take_apart(const double* __restrict z, const double* __restric
 // The way back: pairs 1 … half - 1 from bins.
 WAVICON_WIDE void join(const double* __restrict bins, const double* __restrict turns, double* __restrict z,
                        std::size_t half) {
-  for (std::size_t k = 1; k < half; ++k) {
+  constexpr Four kBack{-1, 1, -1, 1, -1, 1, -1, 1};
+  std::size_t k = 1;
+  for (; k + kSideBySide <= half; k += kSideBySide) {
+    const Partners of(bins + 2 * k, bins + 2 * (half - k - (kSideBySide - 1)));
+    Four turn, swapped;
+    load_turns(turn, swapped, turns + 2 * k);
+    store(z + 2 * k, of.sum + (swapped * of.apart_re + turn * kBack * of.apart_im));
+  }
+  for (; k < half; ++k) {
     const double* here = bins + 2 * k;
     const double* there = bins + 2 * (half - k);
     const double sum_re = here[0] + there[0], sum_im = here[1] - there[1], apart_re = here[0] - there[0],

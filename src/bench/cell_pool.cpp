@@ -14,6 +14,7 @@
 
 #include "wavicon/audio/error.hpp"
 #include "wavicon/file/output_file.hpp"
+#include "wavicon/path/worker.hpp"
 
 namespace wavicon::bench_detail {
 namespace {
@@ -65,7 +66,7 @@ void CellPool::start(std::size_t index, const std::function<std::string()>& work
     throw Error(ErrorCode::unit_failed, fmt::format("no process for a cell: {}", std::strerror(why)));
   }
   if (child == 0) {
-    begin_worker(parent);
+    begin_worker(parent, abandon_partial_files);
     ::close(ends[0]);
     ::alarm(kLongestS);
     std::string said;

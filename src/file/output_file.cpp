@@ -2,20 +2,15 @@
 #include "wavicon/file/output_file.hpp"
 
 #include <fmt/format.h>
-#include <sys/prctl.h>
-#include <sys/wait.h>
 #include <unistd.h>
 
 #include <atomic>
 #include <cctype>
 #include <cerrno>
-#include <chrono>
-#include <csignal>
 #include <mutex>
 #include <optional>
 #include <string_view>
 #include <system_error>
-#include <thread>
 
 #include "disk.hpp"
 #include "wavicon/audio/error.hpp"
@@ -158,30 +153,6 @@ PartialFile::~PartialFile() {
 void abandon_partial_files() noexcept {
   for (const PartialFile* file = being_written; file != nullptr; file = file->after_)
     if (!file->committed_) ::unlink(file->partial_.c_str());
-}
-
-void begin_worker(pid_t parent) noexcept {
-  being_written = nullptr;  // what was being written there is not this process's
-  std::signal(SIGTERM, [](int number) {
-    abandon_partial_files();
-    std::signal(number, SIG_DFL);
-    std::raise(number);
-  });
-  ::prctl(PR_SET_PDEATHSIG, SIGTERM);
-  if (::getppid() != parent) ::_exit(0);
-}
-
-void end_worker(pid_t worker) noexcept {
-  constexpr int kTries = 100;
-  constexpr auto kTryAgain = std::chrono::milliseconds(10);
-  ::kill(worker, SIGTERM);
-  for (int i = 0; i < kTries; ++i) {
-    if (::waitpid(worker, nullptr, WNOHANG) != 0) return;
-    std::this_thread::sleep_for(kTryAgain);
-  }
-  ::kill(worker, SIGKILL);
-  while (::waitpid(worker, nullptr, 0) < 0 && errno == EINTR) {
-  }
 }
 
 void PartialFile::commit() {

@@ -2,8 +2,6 @@
 #pragma once
 // Files that appear whole or not at all: written aside, then renamed.
 
-#include <sys/types.h>
-
 #include <filesystem>
 #include <string>
 #include <vector>
@@ -66,18 +64,9 @@ class WAVICON_EXPORT PartialFile {
   PartialFile *before_ = nullptr, *after_ = nullptr;  ///< in the list of those that are being written
 };
 
-/// Removes every file that is being written, for a program that ends here and now: allocates nothing, and may
-/// be called where memory has run out.
+/// Removes every file that is being written, for a process that ends here and now: allocates nothing, and may
+/// be called where memory has run out, and at a signal.
 WAVICON_EXPORT void abandon_partial_files() noexcept;
-
-/// To be called first in a process that fork() made to do a part of the work: it ends at SIGTERM and when its
-/// parent does, in whatever way that ends, and removes the files that it is writing.
-///
-/// @param parent  the process that forked, asked before it did.
-WAVICON_EXPORT void begin_worker(pid_t parent) noexcept;
-
-/// Ends such a process and waits until it is gone, with SIGKILL if it does not go within a second.
-WAVICON_EXPORT void end_worker(pid_t worker) noexcept;
 
 /// @throws Error bad_output as require_writable(), write_failed naming the file and the reason.
 WAVICON_EXPORT void write_text_file(const std::filesystem::path& target, const std::string& text);

@@ -14,7 +14,7 @@ namespace wavicon::measure_detail {
 
 [[nodiscard]] inline double unweighted(double) { return 1; }
 
-// A density with lines cut out of it.
+// A density with lines cut out of it; for one thread at a time.
 class Density {
  public:
   Density(std::vector<double> values, const WelchPlan& plan) : values_(std::move(values)), plan_(plan) {}
@@ -23,16 +23,20 @@ class Density {
 
   // Middle value of what lies one to three lobes away on both sides.
   [[nodiscard]] double around(double hz) const {
-    std::vector<double> beside;
     const double half = plan_.lobe_half_bins(), centre = hz / bin_hz();
-    for (double away = 1.3 * half; away < 4 * half; ++away)
+    beside_.clear();
+    for (double away = kNearestAway * half; away < kFarthestAway * half; ++away)
       for (const double place : {centre - away, centre + away})
         if (place > half && place < static_cast<double>(values_.size()))
-          beside.push_back(values_[static_cast<std::size_t>(place)]);
-    if (beside.empty()) return 0;
-    const auto middle = beside.begin() + static_cast<std::ptrdiff_t>(beside.size() / 2);
-    std::nth_element(beside.begin(), middle, beside.end());
+          beside_.push_back(values_[static_cast<std::size_t>(place)]);
+    if (beside_.empty()) return 0;
+    const auto middle = beside_.begin() + static_cast<std::ptrdiff_t>(beside_.size() / 2);
+    std::nth_element(beside_.begin(), middle, beside_.end());
     return *middle;
+  }
+  /// Bins above a frequency that what is done at it looks at, and one more.
+  [[nodiscard]] static std::size_t bins_beyond(const WelchPlan& plan) {
+    return static_cast<std::size_t>(kFarthestAway * plan.lobe_half_bins()) + 2;
   }
 
   // Highest bin near a frequency.
@@ -69,8 +73,11 @@ class Density {
   }
 
  private:
+  static constexpr double kNearestAway = 1.3, kFarthestAway = 4;  // half lobes
+
   std::vector<double> values_;
   WelchPlan plan_;
+  mutable std::vector<double> beside_;  // kept for its memory
 };
 
 }  // namespace wavicon::measure_detail

@@ -44,8 +44,9 @@ WAVICON_WIDE void squares(const double* __restrict bins, double scale, double* _
     densities[b] = scale * (bins[2 * b] * bins[2 * b] + bins[2 * b + 1] * bins[2 * b + 1]);
 }
 
-void squares_of(std::span<const std::complex<double>> bins, double scale, std::vector<double>& densities) {
-  squares(reinterpret_cast<const double*>(bins.data()), scale, densities.data(), densities.size());
+WAVICON_WIDE void products(const double* __restrict a, const double* __restrict b, double* __restrict result,
+                           std::size_t count) {
+  for (std::size_t n = 0; n < count; ++n) result[n] = a[n] * b[n];
 }
 
 }  // namespace
@@ -77,23 +78,39 @@ WelchPlan plan_welch(double rate, std::int64_t stretch_frames, double window_s, 
   return plan_of(kaiser_window(frames, beta), hop, fast_transform_length(frames), beta, rate);
 }
 
-void for_each_window(AudioSource& source, const FrameRange& range, const WelchPlan& plan,
-                     const std::function<void(std::size_t, std::int64_t, const std::vector<double>&)>& each,
-                     const std::function<void(std::size_t, double)>& mean) {
-  const auto window = kaiser_window(plan.frames, plan.beta);
-  double squares = 0, sum = 0;
-  for (const double w : window) {
+WindowDensity::WindowDensity(const WelchPlan& plan)
+    : window_(kaiser_window(plan.frames, plan.beta)), transform_(plan.length) {
+  double squares = 0;
+  for (const double w : window_) {
     squares += w * w;
-    sum += w;
+    sum_ += w;
   }
-  const double scale = 2 / (squares * plan.rate);
+  scale_ = 2 / (squares * plan.rate);
+}
+
+double WindowDensity::operator()(const double* samples, std::vector<double>& density) {
+  const auto input = transform_.input();
+  products(samples, window_.data(), input.data(), window_.size());
+  std::fill(input.begin() + static_cast<std::ptrdiff_t>(window_.size()), input.end(), 0.0);
+  transform_.execute();
+  const auto bins = transform_.bins();
+  // One-sided: of the bins at both ends only the half within 0 Hz to half the rate is ever counted.
+  squares(reinterpret_cast<const double*>(bins.data()), scale_, density.data(), density.size());
+  return bins[0].real() / sum_;
+}
+
+void for_each_window(
+    AudioSource& source, const FrameRange& range, const WelchPlan& plan,
+    const std::function<void(std::size_t, std::int64_t, const std::vector<double>&)>& each,
+    const std::function<void(std::size_t, double)>& mean,
+    const std::function<void(std::size_t, std::int64_t, const std::vector<double>&)>& beside) {
   const auto channels = static_cast<std::size_t>(source.channel_count());
   const std::size_t frames = plan.frames, bins = plan.length / 2 + 1;
   const auto hop = static_cast<std::int64_t>(plan.hop);
-  const std::int64_t count = (range.frames() - static_cast<std::int64_t>(frames)) / hop + 1;
+  const std::int64_t count = window_count(plan, range.frames());
   const WindowBatch batch(plan, channels, count);
-  std::vector<RealTransform> transforms;
-  for (std::size_t i = 0; i < batch.side_by_side; ++i) transforms.emplace_back(plan.length);
+  std::vector<WindowDensity> density_of;
+  for (std::size_t i = 0; i < batch.side_by_side; ++i) density_of.emplace_back(plan);
   const std::size_t run = frames + (batch.windows - 1) * plan.hop;
   const std::size_t slots = batch.windows * channels, added = batch.windows * plan.hop;
   std::vector<double> held(channels * run), fresh(channels * added);
@@ -106,17 +123,12 @@ void for_each_window(AudioSource& source, const FrameRange& range, const WelchPl
   };
   const auto transformed = [&](std::int64_t first) {
     const std::size_t filled = of_batch(first), parts = std::min(batch.side_by_side, filled);
-    return WorkBeside(parts, [&, filled, parts](std::size_t part) {
-      RealTransform& transform = transforms[part];
+    return WorkBeside(parts, [&, first, filled, parts](std::size_t part) {
       for (std::size_t slot = part; slot < filled; slot += parts) {
-        const double* x = held.data() + slot % channels * run + slot / channels * plan.hop;
-        const auto input = transform.input();
-        for (std::size_t n = 0; n < frames; ++n) input[n] = x[n] * window[n];
-        std::fill(input.begin() + static_cast<std::ptrdiff_t>(frames), input.end(), 0.0);
-        transform.execute();
-        // One-sided: of the bins at both ends only the half within 0 Hz to half the rate is ever counted.
-        squares_of(transform.bins(), scale, next.densities[slot]);
-        next.means[slot] = transform.bins()[0].real() / sum;
+        const std::size_t c = slot % channels, w = slot / channels;
+        next.means[slot] = density_of[part](held.data() + c * run + w * plan.hop, next.densities[slot]);
+        if (beside && std::isfinite(next.densities[slot][0]))
+          beside(c, first + static_cast<std::int64_t>(w), next.densities[slot]);
       }
     });
   };

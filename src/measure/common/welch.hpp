@@ -39,16 +39,40 @@ struct WelchPlan {
 [[nodiscard]] WelchPlan plan_welch(double rate, std::int64_t stretch_frames, double window_s, double overlap,
                                    double beta);
 
+/// Windows of a plan in that many frames; at least one is taken to be there.
+[[nodiscard]] inline std::int64_t window_count(const WelchPlan& plan, std::int64_t frames) {
+  return (frames - static_cast<std::int64_t>(plan.frames)) / static_cast<std::int64_t>(plan.hop) + 1;
+}
+
+/// The density of single windows, for one thread at a time.
+class WindowDensity {
+ public:
+  explicit WindowDensity(const WelchPlan& plan);
+  /// @param samples   `frames` of them.
+  /// @param density  length/2 + 1 values, in mean square per Hz (one-sided).
+  /// @return their mean, weighed by the window.
+  double operator()(const double* samples, std::vector<double>& density);
+
+ private:
+  std::vector<double> window_;
+  double sum_ = 0, scale_ = 0;
+  RealTransform transform_;
+};
+
 /// Runs a window over the stretch and hands over each window's density, in mean square per Hz (one-sided),
 /// before it is averaged.
 ///
 /// @param each  called with channel, window and density.
 /// @param mean  called before it with the channel and the window's mean, weighed by it, when given.
+/// @param beside  called before both of a window, when given, by any of the threads that are allowed, several
+/// at a time; not for NaN or infinity.
 /// @throws Error bad_input for NaN or infinity.
 void for_each_window(AudioSource& source, const FrameRange& range, const WelchPlan& plan,
                      const std::function<void(std::size_t channel, std::int64_t window,
                                               const std::vector<double>& density)>& each,
-                     const std::function<void(std::size_t channel, double mean)>& mean = {});
+                     const std::function<void(std::size_t channel, double mean)>& mean = {},
+                     const std::function<void(std::size_t channel, std::int64_t window,
+                                              const std::vector<double>& density)>& beside = {});
 
 /// Sum of a density over a band, with parts of bins at its edges; weight(hz) counts each bin.
 template <typename Weight>

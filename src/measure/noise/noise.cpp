@@ -33,9 +33,9 @@ constexpr double kMainsS = 30;            // looked at, at most
 constexpr double kMainsLowHz = 4000;
 constexpr double kMainsCutoff = 0.35;  // of the lower rate
 constexpr double kMainsLeastS = 1;
-constexpr std::size_t kLookedAt = 16;         // windows in which a tone is looked for early
-constexpr std::size_t kMostHeld = 4'000'000;  // of their bins
-constexpr double kBandsPerOctave = 24;        // of the density's curve
+constexpr std::int64_t kLookedAt = 16;  // windows in which a tone is looked for early
+constexpr std::int64_t kOfThem = 4;     // one of so many at most
+constexpr double kBandsPerOctave = 24;  // of the density's curve
 
 // The mains keep their frequency within a percent; a tone beside them is a tone.
 bool is_mains(double hz) {
@@ -65,8 +65,8 @@ std::size_t tone_bin(const Density& density, const NoiseOptions& options, double
                                                                                                       : 0;
 }
 
-void cut_harmonics(Density& density, double tone_hz, double half_rate) {
-  for (int k = 2; k <= kMostHarmonics && k * tone_hz < half_rate; ++k) {
+void cut_harmonics(Density& density, double tone_hz, double below_hz) {
+  for (int k = 2; k <= kMostHarmonics && k * tone_hz < below_hz; ++k) {
     const std::size_t bin = density.crest(k * tone_hz, 2 * density.bin_hz());
     if (density.values()[bin] > kHarmonicStandsOut * density.around(k * tone_hz)) density.cut(k * tone_hz);
   }
@@ -223,72 +223,73 @@ void add_uncertainties(const Rest& rest, const WelchPlan& plan, const PowerSprea
       of(rest.with_harmonics, plan.lobe_half_bins() * bin, result.sample_rate_hz / 2, unweighted);
 }
 
-// Level of one window without a tone and its harmonics.
-double level_without(const std::vector<double>& density, const WelchPlan& plan, double tone_hz,
-                     const NoiseResult& result) {
-  Density rest(density, plan);
-  rest.cut(tone_hz);
-  cut_harmonics(rest, tone_hz, result.sample_rate_hz / 2);
+double band_level(const std::vector<double>& density, const WelchPlan& plan, const NoiseResult& result) {
   return std::sqrt(
-      band_power(rest.values(), plan.bin_hz(), result.options.band_from_hz, result.band_to_hz, unweighted));
+      band_power(density, plan.bin_hz(), result.options.band_from_hz, result.band_to_hz, unweighted));
 }
 
-// Levels over time of a channel. Whether they hold a tone is known at the end alone; but the first windows
-// mostly tell which one, so that what it leaves need not be read from the capture once more.
-class LevelsOverTime {
- public:
-  LevelsOverTime(const WelchPlan& plan, const NoiseResult& result, std::size_t looked_at)
-      : plan_(plan), result_(result), looked_at_(result.options.keep_tone ? 0 : looked_at) {}
+// Level of one window without a tone and its harmonics; what lies above the band is not looked at.
+double level_without(const std::vector<double>& density, const WelchPlan& plan, double tone_hz,
+                     const NoiseResult& result) {
+  const auto reach = static_cast<std::size_t>(plan.lobe_half_bins()) + 3;  // that is cut around a line
+  const std::size_t end = static_cast<std::size_t>(result.band_to_hz / plan.bin_hz()) + 2 + reach,
+                    top = std::min(density.size(), end + Density::bins_beyond(plan));
+  Density rest({density.begin(), density.begin() + static_cast<std::ptrdiff_t>(top)}, plan);
+  rest.cut(tone_hz);
+  cut_harmonics(rest, tone_hz, std::min(result.sample_rate_hz / 2, static_cast<double>(end) * plan.bin_hz()));
+  return band_level(rest.values(), plan, result);
+}
 
-  void add(const std::vector<double>& density) {
-    all_.push_back(std::sqrt(
-        band_power(density, plan_.bin_hz(), result_.options.band_from_hz, result_.band_to_hz, unweighted)));
-    if (tone_hz_) without_.push_back(level_without(density, plan_, *tone_hz_, result_));
-    if (all_.size() > looked_at_) return;
-    first_.push_back(density);
-    if (all_.size() == looked_at_) find_tone();
-  }
-  [[nodiscard]] const std::vector<double>& all() const { return all_; }
-  /// None where it was another tone, or none was seen in time.
-  [[nodiscard]] const std::vector<double>* without(double tone_hz) const {
-    return tone_hz_ && std::abs(*tone_hz_ - tone_hz) < kSameTone * plan_.bin_hz() ? &without_ : nullptr;
-  }
-
- private:
-  static constexpr double kSameTone = 0.01;  // bins
-
-  void find_tone() {
-    std::vector<double> mean(first_.front().size(), 0.0);
-    for (const auto& density : first_)
-      for (std::size_t b = 0; b < mean.size(); ++b)
-        mean[b] += density[b] / static_cast<double>(first_.size());
-    const Density density(std::move(mean), plan_);
-    const double lobe_hz = 2 * plan_.lobe_half_bins() * plan_.bin_hz();
-    if (const std::size_t bin = tone_bin(density, result_.options, lobe_hz); bin != 0) {
-      tone_hz_ = density.exact_hz(bin);
-      for (const auto& early : first_) without_.push_back(level_without(early, plan_, *tone_hz_, result_));
+// The tone of each channel as the first windows tell it; of most signals the whole stretch tells the same
+// one. None where none is to be cut out.
+std::vector<std::optional<double>> early_tones(AudioSource& source, const FrameRange& range,
+                                               const WelchPlan& plan, const NoiseResult& result) {
+  const std::size_t channels = result.channels.size();
+  std::vector<std::optional<double>> tones(channels);
+  const std::int64_t count = window_count(plan, range.frames()),
+                     looked_at = std::min(kLookedAt, count / kOfThem);
+  if (result.options.keep_tone || looked_at == 0) return tones;
+  WindowDensity density_of(plan);
+  std::vector<double> samples(channels * plan.frames), density(plan.length / 2 + 1);
+  std::vector<std::vector<double>> sums(channels, std::vector<double>(density.size(), 0.0));
+  for (std::int64_t i = 0; i < looked_at; ++i) {
+    source.read(range.first + i * static_cast<std::int64_t>(plan.hop), samples);
+    for (std::size_t c = 0; c < channels; ++c) {
+      density_of(samples.data() + c * plan.frames, density);
+      for (std::size_t b = 0; b < density.size(); ++b) sums[c][b] += density[b];
     }
-    first_.clear();
   }
+  const double lobe_hz = 2 * plan.lobe_half_bins() * plan.bin_hz();
+  for (std::size_t c = 0; c < channels; ++c) {
+    if (!std::isfinite(sums[c][0])) continue;
+    const Density mean(std::move(sums[c]), plan);
+    if (const std::size_t bin = tone_bin(mean, result.options, lobe_hz); bin != 0)
+      tones[c] = mean.exact_hz(bin);
+  }
+  return tones;
+}
 
-  const WelchPlan& plan_;
-  const NoiseResult& result_;
-  std::size_t looked_at_;  // windows
-  std::vector<std::vector<double>> first_;
-  std::optional<double> tone_hz_;
-  std::vector<double> all_, without_;
+// Levels over time of a channel, whole and without the tone that is expected.
+struct LevelsOverTime {
+  std::vector<double> all, without;
 };
 
-// Levels over time once more, without the tone, where it was not seen in time.
+bool same_tone(double a_hz, double b_hz, const WelchPlan& plan) {
+  constexpr double kSameTone = 0.01;  // bins
+  return std::abs(a_hz - b_hz) < kSameTone * plan.bin_hz();
+}
+
+// Levels over time once more, without the tone, where another one was expected.
 void read_over_time_again(AudioSource& source, const FrameRange& range, const WelchPlan& plan,
                           const std::vector<bool>& channels, NoiseResult& result) {
-  for (std::size_t c = 0; c < channels.size(); ++c)
-    if (channels[c]) result.channels[c].over_time.clear();
-  for_each_window(source, range, plan, [&](std::size_t c, std::int64_t, const std::vector<double>& density) {
-    if (channels[c])
-      result.channels[c].over_time.push_back(
-          level_without(density, plan, *result.channels[c].tone_hz, result));
-  });
+  for_each_window(
+      source, range, plan, [](std::size_t, std::int64_t, const std::vector<double>&) {}, {},
+      [&](std::size_t c, std::int64_t w, const std::vector<double>& density) {
+        ChannelNoise& channel = result.channels[c];
+        if (channels[c])
+          channel.over_time[static_cast<std::size_t>(w)] =
+              level_without(density, plan, *channel.tone_hz, result);
+      });
 }
 
 }  // namespace
@@ -320,15 +321,24 @@ NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& opti
   if (is_integer(result.format)) add_floors(plan, rate, result);
 
   std::vector<std::vector<double>> mean(count, std::vector<double>(plan.length / 2 + 1, 0.0));
-  const std::size_t looked_at = std::min(kLookedAt, kMostHeld / (count * plan.length));
-  std::vector<LevelsOverTime> over_time(count, LevelsOverTime(plan, result, looked_at));
-  std::int64_t windows = 0;
-  for_each_window(source, range, plan,
-                  [&](std::size_t c, std::int64_t w, const std::vector<double>& density) {
-                    for (std::size_t b = 0; b < density.size(); ++b) mean[c][b] += density[b];
-                    over_time[c].add(density);
-                    windows = w + 1;
-                  });
+  const auto windows = window_count(plan, range.frames());
+  const auto expected_hz = early_tones(source, range, plan, result);
+  std::vector<LevelsOverTime> over_time(count);
+  for (std::size_t c = 0; c < count; ++c) {
+    over_time[c].all.resize(static_cast<std::size_t>(windows));
+    if (expected_hz[c]) over_time[c].without.resize(static_cast<std::size_t>(windows));
+  }
+  for_each_window(
+      source, range, plan,
+      [&](std::size_t c, std::int64_t, const std::vector<double>& density) {
+        for (std::size_t b = 0; b < density.size(); ++b) mean[c][b] += density[b];
+      },
+      {},
+      [&](std::size_t c, std::int64_t w, const std::vector<double>& density) {
+        const auto at = static_cast<std::size_t>(w);
+        over_time[c].all[at] = band_level(density, plan, result);
+        if (expected_hz[c]) over_time[c].without[at] = level_without(density, plan, *expected_hz[c], result);
+      });
   std::vector<Rest> rests;
   bool any_tone = false;
   for (std::size_t c = 0; c < count; ++c) {
@@ -360,9 +370,8 @@ NoiseResult measure_noise(const JudgedCapture& capture, const NoiseOptions& opti
   std::vector<bool> again(count, false);
   for (std::size_t c = 0; c < count; ++c) {
     const auto& tone_hz = result.channels[c].tone_hz;
-    const auto* levels = tone_hz ? over_time[c].without(*tone_hz) : &over_time[c].all();
-    if (levels != nullptr) result.channels[c].over_time = *levels;
-    again[c] = levels == nullptr;
+    again[c] = tone_hz && !(expected_hz[c] && same_tone(*expected_hz[c], *tone_hz, plan));
+    result.channels[c].over_time = std::move(tone_hz && !again[c] ? over_time[c].without : over_time[c].all);
   }
   if (std::find(again.begin(), again.end(), true) != again.end())
     read_over_time_again(source, range, plan, again, result);
