@@ -2,8 +2,11 @@
 #include "segment_delay.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
+
+#include "audio/wide.hpp"
 
 namespace wavicon::intake_detail {
 namespace {
@@ -26,19 +29,66 @@ struct Moments {
   double sum = 0, slope = 0, curvature = 0;
 };
 
-Moments moments_of(const Bins& cross, std::size_t first, std::size_t end, double turn, double delay) {
-  Moments m;
-  const std::complex<double> step = std::polar(1.0, turn * delay);
-  std::complex<double> phase = std::polar(1.0, turn * delay * static_cast<double>(first));
-  for (std::size_t k = first; k < end; ++k, phase *= step) {
-    const double w = turn * static_cast<double>(k);
-    const double re = cross[k].real() * phase.real() - cross[k].imag() * phase.imag(),
-                 im = cross[k].real() * phase.imag() + cross[k].imag() * phase.real();
-    m.sum += re;
-    m.slope -= w * im;
-    m.curvature -= w * w * re;
+// Bins are added up side by side, in lanes of one order whatever the registers hold.
+constexpr std::size_t kLanes = 8;
+
+struct Lanes {
+  double re[kLanes] = {}, im[kLanes] = {};
+};
+
+// Groups of bins from `first` on: lane j has every eighth bin from the j-th on, and its own phase, which is
+// turned on by `step` for each group.
+struct LaneMoments {
+  double sum[kLanes] = {}, slope[kLanes] = {}, curvature[kLanes] = {};
+};
+
+// Products are added up with their signs in them, as in transform.cpp: no compiler makes one rounding of two.
+WAVICON_WIDE void add_groups(const double* __restrict cross, std::size_t groups, double first, double turn,
+                             Lanes& phase, double step_re, double step_im, LaneMoments& moments) {
+  Lanes turned = phase;
+  LaneMoments m = moments;
+  for (std::size_t g = 0; g < groups; ++g) {
+    const double* at = cross + 2 * kLanes * g;
+    const double group_first = first + static_cast<double>(kLanes * g);
+    for (std::size_t j = 0; j < kLanes; ++j) {
+      const double w = turn * (group_first + static_cast<double>(j));
+      const double c_re = at[2 * j], c_im = at[2 * j + 1], p_re = turned.re[j], p_im = turned.im[j];
+      const double re = c_re * p_re + -c_im * p_im, im = c_re * p_im + c_im * p_re;
+      m.sum[j] += re;
+      m.slope[j] -= w * im;
+      m.curvature[j] -= w * w * re;
+      turned.re[j] = p_re * step_re + -p_im * step_im;
+      turned.im[j] = p_re * step_im + p_im * step_re;
+    }
   }
-  return m;
+  phase = turned;
+  moments = m;
+}
+
+Moments moments_of(const Bins& cross, std::size_t first, std::size_t end, double turn, double delay) {
+  if (end <= first) return {};
+  const std::complex<double> step = std::polar(1.0, turn * delay);
+  std::complex<double> phase = std::polar(1.0, turn * delay * static_cast<double>(first)), group_step = step;
+  Lanes phases;
+  for (std::size_t j = 0; j < kLanes; ++j, phase *= step) {
+    phases.re[j] = phase.real();
+    phases.im[j] = phase.imag();
+  }
+  for (std::size_t n = 1; n < kLanes; n *= 2) group_step *= group_step;
+  LaneMoments m;
+  const std::size_t groups = (end - first) / kLanes, rest = (end - first) % kLanes;
+  add_groups(reinterpret_cast<const double*>(cross.data() + first), groups, static_cast<double>(first), turn,
+             phases, group_step.real(), group_step.imag(), m);
+  if (rest > 0) {
+    std::array<std::complex<double>, kLanes> last{};
+    std::copy_n(cross.begin() + static_cast<std::ptrdiff_t>(end - rest), rest, last.begin());
+    add_groups(reinterpret_cast<const double*>(last.data()), 1, static_cast<double>(end - rest), turn, phases,
+               group_step.real(), group_step.imag(), m);
+  }
+  const auto added = [](const double* lanes) {
+    return ((lanes[0] + lanes[4]) + (lanes[2] + lanes[6])) + ((lanes[1] + lanes[5]) + (lanes[3] + lanes[7]));
+  };
+  return {added(m.sum), added(m.slope), added(m.curvature)};
 }
 
 double power_of(const Bins& bins, std::size_t first, std::size_t end) {
@@ -87,23 +137,29 @@ SegmentDelays::SegmentDelays(double sample_rate_hz, std::vector<double> window, 
   while (at < last) {
     const auto third = static_cast<std::size_t>(std::ceil(static_cast<double>(at) * std::cbrt(2.0)));
     const std::size_t end = std::min(last, std::max(third, at + kLeastBins));
-    bands_.push_back({at, end, 0});
+    bands_.push_back({.first = at, .end = end});
     at = end;
   }
 }
 
-void SegmentDelays::weigh(const Bins& x, const Bins& y, const Bins& cross, double delay) {
+void SegmentDelays::take_powers(const Bins& x, const Bins& y) {
+  for (Band& band : bands_) {
+    band.own = power_of(x, band.first, band.end);
+    band.other = power_of(y, band.first, band.end);
+  }
+}
+
+void SegmentDelays::weigh(const Bins& cross, double delay) {
   std::vector<double> common(bands_.size());
   double all = 0, densest = 0;
   for (std::size_t i = 0; i < bands_.size(); ++i) {
     common[i] = moments_of(cross, bands_[i].first, bands_[i].end, turn_, delay).sum;
     all += common[i];
-    densest = std::max(densest, power_of(y, bands_[i].first, bands_[i].end) /
-                                    static_cast<double>(bands_[i].end - bands_[i].first));
+    densest = std::max(densest, bands_[i].other / static_cast<double>(bands_[i].end - bands_[i].first));
   }
   for (std::size_t i = 0; i < bands_.size(); ++i) {
     Band& band = bands_[i];
-    const double own = power_of(x, band.first, band.end), other = power_of(y, band.first, band.end),
+    const double own = band.own, other = band.other,
                  n = std::max(2.0, static_cast<double>(band.end - band.first) * density_);
     band.weight = 0;
     if (!(own > 0 && other > 0) || common[i] * all <= 0 ||
@@ -133,11 +189,12 @@ std::optional<SegmentDelay> SegmentDelays::operator()(std::span<const double> x,
   };
   // From where it stands, by what agrees there: what is loud and turned in phase does not lead away.
   double delay = 0;
-  weigh(a, b, cross, delay);
+  take_powers(a, b);
+  weigh(cross, delay);
   if (std::none_of(bands_.begin(), bands_.end(), [](const Band& band) { return band.weight != 0; }))
     delay = climbed(0, 0, all);
   for (int round = 0; round < kRounds; ++round) {
-    weigh(a, b, cross, delay);
+    weigh(cross, delay);
     // Weights carry the sign of what is common: the crest is a maximum.
     const double before = delay;
     delay = climbed(delay, 1, weighed);

@@ -42,9 +42,10 @@ class SegmentDelays {
   struct Band {
     std::size_t first = 0, end = 0;  // bins
     double weight = 0;               // g / N
+    double own = 0, other = 0;       // Σ|X|², Σ|Y|²
   };
-  void weigh(const std::vector<std::complex<double>>& x, const std::vector<std::complex<double>>& y,
-             const std::vector<std::complex<double>>& cross, double delay);
+  void take_powers(const std::vector<std::complex<double>>& x, const std::vector<std::complex<double>>& y);
+  void weigh(const std::vector<std::complex<double>>& cross, double delay);
   void take_scatter(const std::vector<std::complex<double>>& cross, SegmentDelay& found) const;
 
   std::vector<double> window_;

@@ -67,5 +67,65 @@ TEST(FilteredSource, IsTheSameForAnyBlocksWithTheMiddleTapAtTheFrame) {
              "3 filters for 2 channels");
 }
 
+// Counts what is read of it, and fails when it is told to.
+struct CountedSource : AudioSource {
+  explicit CountedSource(const Audio& audio) : memory(audio) {}
+  [[nodiscard]] double sample_rate_hz() const noexcept override { return memory.sample_rate_hz(); }
+  [[nodiscard]] int channel_count() const noexcept override { return memory.channel_count(); }
+  [[nodiscard]] std::int64_t frames() const noexcept override { return memory.frames(); }
+  void read(std::int64_t first_frame, std::span<double> planar) override {
+    if (fails) throw Error(ErrorCode::bad_input, "gone");
+    ++reads;
+    memory.read(first_frame, planar);
+  }
+  MemorySource memory;
+  int reads = 0;
+  bool fails = false;
+};
+
+TEST(FilteredSource, IsFilteredOnceHoweverItIsRead) {
+  Audio audio(48000, 1, 200000);
+  const auto x = random_run(200000, 9);
+  std::copy(x.begin(), x.end(), audio.channel(0).begin());
+  CountedSource source(audio);
+  const std::vector<std::vector<double>> filter{random_run(2001, 3)};
+  std::vector<double> whole(200100), piece(77);
+  FilteredSource(source, filter).read(-50, whole);
+  const int for_all = source.reads;
+  source.reads = 0;
+  FilteredSource filtered(source, filter);
+  for (std::int64_t i = 0; i < 4000; ++i) {
+    const std::int64_t at = i * 7919 % 200000;
+    filtered.read(at - 50, piece);
+    for (std::size_t n = 0; n < piece.size(); ++n)
+      ASSERT_EQ(piece[n], whole[static_cast<std::size_t>(at) + n]) << at;
+  }
+  EXPECT_LE(source.reads, for_all);
+  EXPECT_LT(for_all, 50);
+
+  // What could not be read is read again, not taken for what was there.
+  FilteredSource again(source, filter);
+  source.fails = true;
+  EXPECT_THROW(again.read(100, piece), Error);
+  source.fails = false;
+  again.read(100, piece);
+  EXPECT_EQ(piece[0], whole[150]);
+}
+
+// More channels and taps than are kept: the oldest blocks make room.
+TEST(FilteredSource, LongCapturesAreFilteredInTheMemoryOfAFew) {
+  Audio audio(48000, 64, 60000);
+  for (int c = 0; c < 64; ++c) audio.channel(c)[59999] = c + 1;
+  MemorySource memory(audio);
+  FilteredSource filtered(memory, {{1, 0, 0}});
+  std::vector<double> planar(64);
+  for (int round = 0; round < 2; ++round)
+    for (const std::int64_t at : {0, 10000, 20000, 30000, 40000, 59998, 59999}) {
+      filtered.read(at, planar);
+      for (std::size_t c = 0; c < 64; ++c)
+        ASSERT_NEAR(planar[c], at == 59998 ? static_cast<double>(c + 1) : 0, 1e-12) << at;
+    }
+}
+
 }  // namespace
 }  // namespace wavicon
