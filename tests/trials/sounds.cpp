@@ -13,8 +13,8 @@ namespace {
 
 constexpr double kTurn = 2 * std::numbers::pi;
 
-// Sine of 2π·turns, by its series on the quarter that it falls to: rounding only, and a third of the time of
-// std::sin, in which trials spent half of theirs.
+// Sine of 2π·turns, by its series on the quarter that it falls to; rounding only. Trials spend most of their
+// time in their own sounds, and a fifth less of it here than in std::sin.
 double sine_of_turns(double turns) {
   static constexpr auto kSeries = [] {
     std::array<double, 11> terms{1};
