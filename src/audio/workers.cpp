@@ -2,7 +2,10 @@
 #include "wavicon/audio/workers.hpp"
 
 #include <algorithm>
+#include <atomic>
+#include <chrono>
 #include <condition_variable>
+#include <cstdint>
 #include <deque>
 #include <exception>
 #include <mutex>
@@ -18,15 +21,24 @@ thread_local int allowed = 1;
 
 constexpr int kMostThreads = 256;
 
+// Looks for something for a while, letting others run meanwhile: to be put to sleep and woken takes longer
+// than most of what is waited for here, on a virtual machine many times so.
+template <typename There>
+void look_for(There&& there) {
+  constexpr auto kLooked = std::chrono::microseconds(100);
+  const auto end = std::chrono::steady_clock::now() + kLooked;
+  while (!there() && std::chrono::steady_clock::now() < end) std::this_thread::yield();
+}
+
 }  // namespace
 
 // Parts that belong together. They are handed out in their order; guarded by the pool's mutex.
 struct audio_detail::WorkGroup {
   std::function<void(std::size_t)> work;
   std::size_t count = 0;
-  int threads = 1;       // allowed to each of its parts
-  std::size_t next = 0;  // first part that nobody has taken
-  std::size_t ended = 0;
+  int threads = 1;                       // allowed to each of its parts
+  std::size_t next = 0;                  // first part that nobody has taken
+  std::atomic<std::size_t> ended{0};     // looked at by who waits without the mutex
   std::size_t failed = ~std::size_t{0};  // lowest part that threw; those that nobody has taken are left out
   std::exception_ptr failure;
   std::condition_variable all_ended;
@@ -56,6 +68,7 @@ class Pool {
       }
     }
     waiting_.push_back(std::move(group));
+    ++added_;
     something_to_do_.notify_all();
   }
 
@@ -63,6 +76,11 @@ class Pool {
     std::unique_lock lock(mutex_);
     while (group.next < group.count) run_next(group, lock);
     forget(group);
+    if (group.ended != group.count) {
+      lock.unlock();
+      look_for([&] { return group.ended == group.count; });
+      lock.lock();
+    }
     group.all_ended.wait(lock, [&] { return group.ended == group.count; });
     if (group.failure) std::rethrow_exception(std::exchange(group.failure, nullptr));
   }
@@ -80,6 +98,12 @@ class Pool {
   void serve() {
     std::unique_lock lock(mutex_);
     while (true) {
+      if (waiting_.empty()) {
+        const std::uint64_t seen = added_;
+        lock.unlock();
+        look_for([&] { return added_ != seen; });
+        lock.lock();
+      }
       something_to_do_.wait(lock, [&] { return ending_ || !waiting_.empty(); });
       if (ending_) return;
       const std::shared_ptr<WorkGroup> group = waiting_.front();
@@ -121,6 +145,7 @@ class Pool {
   std::condition_variable something_to_do_;
   std::deque<std::shared_ptr<WorkGroup>> waiting_;
   std::vector<std::thread> threads_;
+  std::atomic<std::uint64_t> added_{0};  // groups so far
   bool ending_ = false;
 };
 

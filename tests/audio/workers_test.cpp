@@ -102,5 +102,21 @@ TEST(Workers, WorkBesideIsDoneAtTheLatestWhenItIsWaitedFor) {
   }
 }
 
+// Before others look for something to do, while they do, and when they sleep.
+TEST(Workers, ComeWheneverThereIsSomethingToDo) {
+  const ThreadAllowance three(3);
+  for (const auto gap : {0us, 20us, 80us, 2000us})
+    for (int round = 0; round < 100; ++round) {
+      std::atomic<int> done = 0;
+      WorkBeside work(5, [&](std::size_t part) {
+        if (part == 4) std::this_thread::sleep_for(gap);
+        ++done;
+      });
+      std::this_thread::sleep_for(gap);
+      work.wait();
+      ASSERT_EQ(done, 5) << gap.count() << " us, round " << round;
+    }
+}
+
 }  // namespace
 }  // namespace wavicon
