@@ -15,7 +15,7 @@ constexpr std::size_t kLengthOfTaps =
 constexpr std::size_t kLeastLength = 1024;  // samples: below it the transform's own cost rules
 constexpr std::size_t kLeastBlock = 8192;   // frames that are filtered at once, for the sake of short filters
 constexpr std::size_t kMostKept = 2'000'000;  // samples of filtered blocks
-constexpr std::size_t kLeastKept = 4;  // blocks: a read may reach over two, and another place is compared
+constexpr std::size_t kLeastKept = 2;         // blocks: a read may reach over two
 
 }  // namespace
 

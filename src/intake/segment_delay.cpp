@@ -36,13 +36,13 @@ struct Lanes {
   double re[kLanes] = {}, im[kLanes] = {};
 };
 
-// Groups of bins from `first` on: lane j has every eighth bin from the j-th on, and its own phase, which is
-// turned on by `step` for each group.
 struct LaneMoments {
   double sum[kLanes] = {}, slope[kLanes] = {}, curvature[kLanes] = {};
 };
 
-// Products are added up with their signs in them, as in transform.cpp: no compiler makes one rounding of two.
+// Groups of bins from `first` on: lane j has every eighth bin from the j-th on, and its own phase, which is
+// turned on by `step` for each group. Products are added up with their signs in them, as in transform.cpp: no
+// compiler makes one rounding of two.
 WAVICON_WIDE void add_groups(const double* __restrict cross, std::size_t groups, double first, double turn,
                              Lanes& phase, double step_re, double step_im, LaneMoments& moments) {
   Lanes turned = phase;

@@ -36,7 +36,7 @@ class WAVICON_EXPORT Convolver {
 /// A source heard through filters; their middle tap (taps/2) lies at the same frame.
 ///
 /// It is filtered in blocks at fixed places, whatever is read, and the newest of them are kept (16 MB, and
-/// four blocks at least): reading the same place again, or many short pieces, costs a copy.
+/// two blocks at least): reading the same place again, or many short pieces, costs a copy.
 class WAVICON_EXPORT FilteredSource : public AudioSource {
  public:
   /// @param source  outlives this. @param filters  one for each channel of it, or one for all.
