@@ -204,6 +204,30 @@ TEST(Noise, OtherLinesAreListedAndRisingNoiseIsSaid) {
   EXPECT_NE(text.find("the noise comes up by"), std::string::npos) << text;
 }
 
+// A tone that begins within the stretch splatters over all of the band: the figure is that, and it is said.
+TEST(Noise, ShortSoundsThatMakeTheFigureAreSaid) {
+  constexpr double kFs = 44100;
+  const auto text_of = [&](double begins_s) {
+    Audio audio(kFs, 1, static_cast<std::int64_t>(14 * kFs));
+    for (std::int64_t n = 0; n < audio.frames(); ++n) {
+      const double t = static_cast<double>(n) / kFs;
+      audio.channel(0)[static_cast<std::size_t>(n)] =
+          1e-4 * std::sqrt(12.0) * (random_uniform(3, 0, static_cast<std::uint64_t>(n)) - 0.5) +
+          (t >= begins_s ? 0.3 * std::sin(2 * std::numbers::pi * 733.3 * t) : 0);
+    }
+    std::string text;
+    for (const Finding& finding : noise_sheet(measured(audio), {}).findings)
+      if (finding.code == FindingCode::unsettled) text += finding.text;
+    return text;
+  };
+  const std::string text = text_of(5);
+  // White noise of -80 dBFS, of which 20 kHz out of 22.05 are -80.4.
+  EXPECT_HAS(text, "half of the time the noise is not above -80.");
+  EXPECT_HAS(text, "between 4.8");
+  EXPECT_HAS(text, "leave that out with --from and --to");
+  EXPECT_EQ(text_of(0), "");
+}
+
 TEST(Noise, CalibrationGivesVolts) {
   const Sheet sheet = noise_sheet(
       measured(white(48000, 5, 1e-5), {.band_from_hz = 0, .band_to_hz = 24000, .full_scale_vrms = 2.45}), {});

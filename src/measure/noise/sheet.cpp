@@ -16,6 +16,8 @@ namespace {
 constexpr double kShownDbfs = -220;
 constexpr double kExactS = 5;
 constexpr double kComesUpDb = 3;
+constexpr double kBurstsDb =
+    10;  // of the mean power over that of the middle window: no steady noise comes near
 constexpr double kHumWorthSaying = 0.05;  // of the power in the band
 constexpr double kNearlyAllHum = 0.99;    // beyond, what is left is told by the lines' uncertainty alone
 
@@ -204,7 +206,29 @@ class Builder {
         say(Severity::warning, FindingCode::unsettled,
             fmt::format("the noise {} by {:.1f} dB from the first third to the last: it is not steady",
                         change > 0 ? "comes up" : "goes down", std::abs(change)));
+      else
+        tell_bursts(c, shift);
     }
+  }
+
+  // A tone that begins, a click, a word: few windows that make the figure of all.
+  void tell_bursts(const ChannelNoise& c, double shift) {
+    std::vector<double> sorted = c.over_time;
+    const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
+    std::nth_element(sorted.begin(), middle, sorted.end());
+    double squares = 0;
+    for (const double level : c.over_time) squares += level * level;
+    const double mean = std::sqrt(squares / static_cast<double>(c.over_time.size())),
+                 usual_db = db_from_ratio(std::max(1e-15, *middle));
+    if (!(mean > 0) || db_from_ratio(mean) - usual_db < kBurstsDb) return;
+    const auto loudest = std::max_element(c.over_time.begin(), c.over_time.end()) - c.over_time.begin();
+    const double at_s = o_.from_s + static_cast<double>(loudest) * result_.hop_s;
+    say(Severity::warning, FindingCode::unsettled,
+        fmt::format(
+            "short sounds make this figure: half of the time the noise is not above {:.1f} dBFS, between "
+            "{:.2f} and {:.2f} s it is {:.1f}; leave that out with --from and --to",
+            usual_db + shift, at_s, at_s + result_.window_s,
+            db_from_ratio(c.over_time[static_cast<std::size_t>(loudest)]) + shift));
   }
 
   static std::string other_bands(const ChannelNoise& c, double shift) {
