@@ -16,15 +16,31 @@ constexpr double kBeta = 8;        // 80 dB
 constexpr std::size_t kLanes = 4;  // doubles side by side: two or four fit a register
 using Lanes = double __attribute__((vector_size(kLanes * sizeof(double))));
 
-WAVICON_WIDE void weighted_sum(const double* x, const double* weights, std::size_t length, double* result) {
-  Lanes sum{};
+constexpr std::size_t kSideBySide = 4;  // values of the low rate that do not wait for each other
+
+// Values at x, x + step, …, each in an order of its own.
+template <std::size_t kCount>
+inline void weighted_sums(const double* x, std::size_t step, const double* weights, std::size_t length,
+                          double* result) {
+  Lanes sum[kCount] = {};
   for (std::size_t n = 0; n < length; n += kLanes) {
-    Lanes sample, weight;
-    std::memcpy(&sample, x + n, sizeof sample);
+    Lanes weight;
     std::memcpy(&weight, weights + n, sizeof weight);
-    sum += weight * sample;
+    for (std::size_t i = 0; i < kCount; ++i) {
+      Lanes sample;
+      std::memcpy(&sample, x + i * step + n, sizeof sample);
+      sum[i] += weight * sample;
+    }
   }
-  *result = (sum[0] + sum[1]) + (sum[2] + sum[3]);
+  for (std::size_t i = 0; i < kCount; ++i) result[i] = (sum[i][0] + sum[i][1]) + (sum[i][2] + sum[i][3]);
+}
+
+WAVICON_WIDE void decimate(const double* x, std::size_t step, const double* weights, std::size_t length,
+                           std::size_t count, double* result) {
+  std::size_t n = 0;
+  for (; n + kSideBySide <= count; n += kSideBySide)
+    weighted_sums<kSideBySide>(x + n * step, step, weights, length, result + n);
+  for (; n < count; ++n) weighted_sums<1>(x + n * step, step, weights, length, result + n);
 }
 
 }  // namespace
@@ -43,12 +59,9 @@ Decimator::Decimator(std::size_t step, double cutoff) : step_(step) {
 }
 
 std::vector<double> Decimator::operator()(std::span<const double> samples) const {
-  std::vector<double> low;
-  low.reserve(samples.size() / step_ + 1);
-  for (std::size_t at = 0; at + weights_.size() <= samples.size(); at += step_) {
-    low.push_back(0);
-    weighted_sum(samples.data() + at, weights_.data(), weights_.size(), &low.back());
-  }
+  if (samples.size() < weights_.size()) return {};
+  std::vector<double> low((samples.size() - weights_.size()) / step_ + 1);
+  decimate(samples.data(), step_, weights_.data(), weights_.size(), low.size(), low.data());
   return low;
 }
 

@@ -58,27 +58,84 @@ inline void load_turns(Four& turn, Four& swapped, const double* from) {
 // Products are added up with their signs in them: a product of complex numbers as one writes it is made one
 // instruction without a rounding in between by GCC 12, whatever -ffp-contract says.
 
-// Bins 1 … half - 1 of real samples from the transform of their even and odd ones as one complex signal;
-// pairs of doubles.
+// Bins of real samples and their partners, from the transform of the even and odd samples as one complex
+// signal: bin k and bin half - k come of the same two numbers. Each twice as high as it is.
+struct BinAndPartner {
+  double re, im, partner_re, partner_im;
+  BinAndPartner(const double* here, const double* there, const double* turn) {
+    const double sum_re = here[0] + there[0], sum_im = here[1] - there[1], apart_re = here[0] - there[0],
+                 apart_im = here[1] + there[1];
+    const double back_re = turn[1] * apart_im + -turn[0] * apart_re,
+                 turned_im = turn[0] * apart_im + turn[1] * apart_re;
+    re = sum_re + turned_im;
+    im = sum_im + back_re;
+    partner_re = sum_re - turned_im;
+    partner_im = back_re - sum_im;
+  }
+};
+
+inline void turn_apart(Four& result, const Partners& of, const double* turns) {
+  constexpr Four kBack{1, -1, 1, -1, 1, -1, 1, -1};
+  Four turn, swapped;
+  load_turns(turn, swapped, turns);
+  result = turn * of.apart_im + swapped * kBack * of.apart_re;
+}
+
+// Bins 1 … half - 1; pairs of doubles.
 WAVICON_WIDE void take_apart(const double* __restrict z, const double* __restrict turns,
                              double* __restrict bins, std::size_t half) {
-  constexpr Four kBack{1, -1, 1, -1, 1, -1, 1, -1};
+  constexpr Four kConjugate{1, -1, 1, -1, 1, -1, 1, -1};
   std::size_t k = 1;
-  for (; k + kSideBySide <= half; k += kSideBySide) {
-    const Partners of(z + 2 * k, z + 2 * (half - k - (kSideBySide - 1)));
-    Four turn, swapped;
-    load_turns(turn, swapped, turns + 2 * k);
-    store(bins + 2 * k, 0.5 * (of.sum + (turn * of.apart_im + swapped * kBack * of.apart_re)));
+  for (; 2 * (k + kSideBySide - 1) < half; k += kSideBySide) {
+    const std::size_t partner = half - k - (kSideBySide - 1);
+    const Partners of(z + 2 * k, z + 2 * partner);
+    Four turn;
+    turn_apart(turn, of, turns + 2 * k);
+    store(bins + 2 * k, 0.5 * (of.sum + turn));
+    const Four there = 0.5 * (of.sum * kConjugate + -kConjugate * turn);
+    store(bins + 2 * partner, __builtin_shufflevector(there, there, 6, 7, 4, 5, 2, 3, 0, 1));
   }
-  for (; k < half; ++k) {
-    const double* here = z + 2 * k;
-    const double* there = z + 2 * (half - k);
-    const double sum_re = here[0] + there[0], sum_im = here[1] - there[1], apart_re = here[0] - there[0],
-                 apart_im = here[1] + there[1], turn_re = turns[2 * k], turn_im = turns[2 * k + 1];
-    const double back_re = turn_im * apart_im + -turn_re * apart_re,
-                 turned_im = turn_re * apart_im + turn_im * apart_re;
-    bins[2 * k] = 0.5 * (sum_re + turned_im);
-    bins[2 * k + 1] = 0.5 * (sum_im + back_re);
+  for (; 2 * k <= half; ++k) {
+    const BinAndPartner both(z + 2 * k, z + 2 * (half - k), turns + 2 * k);
+    bins[2 * (half - k)] = 0.5 * both.partner_re;
+    bins[2 * (half - k) + 1] = 0.5 * both.partner_im;
+    bins[2 * k] = 0.5 * both.re;
+    bins[2 * k + 1] = 0.5 * both.im;
+  }
+}
+
+// Four numbers' squared magnitudes.
+using FourSquares = double __attribute__((vector_size(32)));
+inline void square(FourSquares& result, const Four& numbers) {
+  const Four squares = numbers * numbers;
+  result = __builtin_shufflevector(squares, squares, 0, 2, 4, 6) +
+           __builtin_shufflevector(squares, squares, 1, 3, 5, 7);
+}
+
+// scale·|bin|² of the same bins.
+WAVICON_WIDE void take_squares_apart(const double* __restrict z, const double* __restrict turns, double scale,
+                                     double* __restrict squares, std::size_t half) {
+  std::size_t k = 1;
+  for (; 2 * (k + kSideBySide - 1) < half; k += kSideBySide) {
+    const std::size_t partner = half - k - (kSideBySide - 1);
+    const Partners of(z + 2 * k, z + 2 * partner);
+    Four turn;
+    turn_apart(turn, of, turns + 2 * k);
+    FourSquares here, there;
+    square(here, 0.5 * (of.sum + turn));
+    square(there, 0.5 * (of.sum - turn));
+    here *= scale;
+    there = __builtin_shufflevector(there, there, 3, 2, 1, 0) * scale;
+    std::memcpy(squares + k, &here, sizeof here);
+    std::memcpy(squares + partner, &there, sizeof there);
+  }
+  for (; 2 * k <= half; ++k) {
+    const BinAndPartner both(z + 2 * k, z + 2 * (half - k), turns + 2 * k);
+    const auto square = [&](double re, double im) {
+      return scale * (0.5 * re * (0.5 * re) + 0.5 * im * (0.5 * im));
+    };
+    squares[half - k] = square(both.partner_re, both.partner_im);
+    squares[k] = square(both.re, both.im);
   }
 }
 
@@ -164,15 +221,39 @@ struct RealTransform::Impl {
       std::copy_n(z, bins.size(), bins.begin());
       return;
     }
-    // What belongs to 0 Hz and half the rate is its own partner.
+    const std::size_t half = length / 2;
+    set_ends();
+    take_apart(reinterpret_cast<const double*>(z), reinterpret_cast<const double*>(turns.data()),
+               reinterpret_cast<double*>(bins.data()), half);
+  }
+
+  // What belongs to 0 Hz and half the rate is its own partner.
+  void set_ends() noexcept {
+    const auto* z = values();
     const std::size_t half = length / 2;
     for (const std::size_t k : {std::size_t{0}, half}) {
       const std::complex<double> here = z[0], there = std::conj(z[0]);
       const std::complex<double> sum = here + there, turned = product(turns[k], here - there);
       bins[k] = {0.5 * (sum.real() + turned.imag()), 0.5 * (sum.imag() - turned.real())};
     }
-    take_apart(reinterpret_cast<const double*>(z), reinterpret_cast<const double*>(turns.data()),
-               reinterpret_cast<double*>(bins.data()), half);
+  }
+
+  double execute_squares(double scale, double* squares) noexcept {
+    const auto square = [&](std::size_t k) {
+      squares[k] = scale * (bins[k].real() * bins[k].real() + bins[k].imag() * bins[k].imag());
+    };
+    if (!even()) {
+      execute();
+      for (std::size_t k = 0; k < bins.size(); ++k) square(k);
+      return bins[0].real();
+    }
+    fftw_execute(plan);
+    set_ends();
+    square(0);
+    square(length / 2);
+    take_squares_apart(reinterpret_cast<const double*>(values()),
+                       reinterpret_cast<const double*>(turns.data()), scale, squares, length / 2);
+    return bins[0].real();
   }
 
   void invert(std::span<const std::complex<double>> from) {
@@ -224,6 +305,10 @@ std::size_t RealTransform::length() const noexcept { return impl_->length; }
 std::span<double> RealTransform::input() noexcept { return {impl_->input.get(), impl_->length}; }
 std::span<const std::complex<double>> RealTransform::bins() const noexcept { return impl_->bins; }
 void RealTransform::execute() noexcept { impl_->execute(); }
+
+double RealTransform::execute_squares(double scale, std::span<double> squares) noexcept {
+  return impl_->execute_squares(scale, squares.data());
+}
 
 void RealTransform::execute(std::span<const double> samples) noexcept {
   const auto behind = std::copy(samples.begin(), samples.end(), input().begin());

@@ -8,6 +8,14 @@
 
 #include "audio/wide.hpp"
 
+#ifdef WAVICON_EIGHT_WIDE
+#pragma GCC diagnostic push
+#pragma GCC diagnostic ignored "-Wuninitialized"  // GCC 12, of what its own header leaves open on purpose
+#pragma GCC diagnostic ignored "-Wmaybe-uninitialized"
+#include <immintrin.h>
+#pragma GCC diagnostic pop
+#endif
+
 namespace wavicon::intake_detail {
 namespace {
 
@@ -58,6 +66,47 @@ WAVICON_WIDE void look(const double* x, ChunkFacts* facts) {
                                                side * kLanes + k);
 }
 
+#ifdef WAVICON_EIGHT_WIDE
+
+// The same of eight samples at once, in half the time: what is equal and what is an anchor are bits of a
+// register from the start. The sum keeps the order of the narrow way.
+__attribute__((target("avx512f"))) void look_eight_wide(const double* x, ChunkFacts* facts) {
+  const __m512i magnitude = _mm512_set1_epi64(0x7FFFFFFFFFFFFFFF),
+                anchor_bits = _mm512_set1_epi64(static_cast<std::int64_t>(kAnchorBits));
+  const auto size_of = [&](__m512d values) __attribute__((target("avx512f"))) {
+    return _mm512_castsi512_pd(_mm512_and_epi64(_mm512_castpd_si512(values), magnitude));
+  };
+  constexpr int kOddParity = 0x96;  // of three bits
+  __m256d sum = _mm256_setzero_pd();
+  __m512d peak = _mm512_setzero_pd(), jump = _mm512_setzero_pd();
+  unsigned equal = 0;
+  facts->anchors = 0;
+  for (std::size_t n = 0; n < kChunk; n += 8) {
+    const double* at = x + n;
+    const __m512d now = _mm512_loadu_pd(at), one = _mm512_loadu_pd(at - 1), two = _mm512_loadu_pd(at - 2),
+                  three = _mm512_loadu_pd(at - 3);
+    sum = _mm256_add_pd(sum, _mm512_castpd512_pd256(now));
+    sum = _mm256_add_pd(sum, _mm512_extractf64x4_pd(now, 1));
+    const __m512d change =
+        _mm512_sub_pd(_mm512_sub_pd(now, three), _mm512_mul_pd(_mm512_set1_pd(3.0), _mm512_sub_pd(one, two)));
+    peak = _mm512_max_pd(size_of(now), peak);
+    jump = _mm512_max_pd(size_of(change), jump);
+    equal |= _mm512_mask_cmp_pd_mask(_mm512_cmp_pd_mask(now, one, _CMP_EQ_OQ), one, two, _CMP_EQ_OQ);
+    const __m512i bits = _mm512_castpd_si512(now);
+    const __m512i mixed =
+        _mm512_ternarylogic_epi64(bits, _mm512_srli_epi64(bits, 8), _mm512_srli_epi64(bits, 15), kOddParity);
+    facts->anchors |= std::uint64_t{_mm512_testn_epi64_mask(mixed, anchor_bits)} << n;
+  }
+  double sums[4];
+  _mm256_storeu_pd(sums, sum);
+  facts->sum = (sums[0] + sums[1]) + (sums[2] + sums[3]);
+  facts->peak = _mm512_reduce_max_pd(peak);
+  facts->jump = _mm512_reduce_max_pd(jump);
+  facts->three_equal = equal != 0;
+}
+
+#endif
+
 WAVICON_WIDE void join_codes(const double* x, std::int32_t* any, std::int32_t* all, std::int32_t* misfit) {
   std::int32_t some[kLanes] = {}, every[kLanes] = {-1, -1, -1, -1}, wrong[kLanes] = {};
   for (std::size_t n = 0; n < kChunk; n += kLanes)
@@ -78,6 +127,13 @@ WAVICON_WIDE void join_codes(const double* x, std::int32_t* any, std::int32_t* a
 
 ChunkFacts examine(const double* x) noexcept {
   ChunkFacts facts;
+#ifdef WAVICON_EIGHT_WIDE
+  static const bool kEightWide = __builtin_cpu_supports("avx512f");
+  if (kEightWide) {
+    look_eight_wide(x, &facts);
+    return facts;
+  }
+#endif
   look(x, &facts);
   return facts;
 }

@@ -153,12 +153,14 @@ std::vector<std::optional<double>> band_ends_hz(AudioSource& source) {
   if (source.frames() < static_cast<std::int64_t>(length) || rate < 4 * band::kLowestHz) return ends;
   const auto window = kaiser_window(length, band::kBeta);
   RealTransform transform(fast_transform_length(length));
-  std::vector<std::vector<double>> power(channels, std::vector<double>(transform.length() / 2 + 1, 0.0));
+  std::vector<double> here(transform.length() / 2 + 1);
+  std::vector<std::vector<double>> power(channels, std::vector<double>(here.size(), 0.0));
   for_spread_blocks(source, static_cast<std::int64_t>(length), band::kBlocks, [&](std::size_t c, auto x) {
-    std::fill(transform.input().begin(), transform.input().end(), 0.0);
-    for (std::size_t n = 0; n < length; ++n) transform.input()[n] = window[n] * x[n];
-    transform.execute();
-    for (std::size_t b = 0; b < power[c].size(); ++b) power[c][b] += std::norm(transform.bins()[b]);
+    const std::span<double> input = transform.input();
+    for (std::size_t n = 0; n < length; ++n) input[n] = window[n] * x[n];
+    std::fill(input.begin() + static_cast<std::ptrdiff_t>(length), input.end(), 0.0);
+    transform.execute_squares(1, here);
+    for (std::size_t b = 0; b < here.size(); ++b) power[c][b] += here[b];
   });
   for (std::size_t c = 0; c < channels; ++c) ends[c] = band::end_of(band::densities(power[c], rate), rate);
   return ends;
@@ -176,6 +178,9 @@ std::vector<std::optional<MainsHum>> mains_hum(AudioSource& source) {
                            hum::kCutoff);
   const double bin_hz = rate / static_cast<double>(low_rate.step() * kLength);
   RealTransform transform(kLength);
+  const double highest_hz = hum::kLines * hum::kBasesHz.back() + hum::kAroundToHz;
+  const std::size_t looked_at =
+      std::min(transform.bins().size(), static_cast<std::size_t>(highest_hz / bin_hz) + 3);
   std::vector<std::vector<hum::Look>> looks(channels);
   std::vector<double> window, amplitudes;
   for_spread_blocks(source, length, hum::kBlocks, [&](std::size_t c, auto x) {
@@ -183,15 +188,16 @@ std::vector<std::optional<MainsHum>> mains_hum(AudioSource& source) {
     if (window.size() != low.size()) window = kaiser_window(low.size(), hum::kBeta);
     double sum = 0;
     hum::Look look;
-    std::fill(transform.input().begin(), transform.input().end(), 0.0);
+    const std::span<double> input = transform.input();
+    std::fill(input.begin() + static_cast<std::ptrdiff_t>(low.size()), input.end(), 0.0);
     for (std::size_t n = 0; n < low.size(); ++n) {
-      transform.input()[n] = low[n] * window[n];
+      input[n] = low[n] * window[n];
       look.energy += low[n] * low[n];
       sum += window[n] / 2;
     }
     transform.execute();
     amplitudes.clear();
-    for (const auto& bin : transform.bins()) amplitudes.push_back(std::abs(bin) / sum);
+    for (const auto& bin : transform.bins().first(looked_at)) amplitudes.push_back(std::abs(bin) / sum);
     for (std::size_t i = 0; i < hum::kBasesHz.size(); ++i)
       look.combs[i] = hum::lines_of(amplitudes, bin_hz, hum::kBasesHz[i]);
     looks[c].push_back(look);

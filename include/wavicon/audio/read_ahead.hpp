@@ -13,15 +13,18 @@
 
 namespace wavicon {
 
-/// As for_each_block() with blocks of this many frames; where two threads are allowed, the next stretch,
-/// which is longer, is read while take(first_frame, planar, frames) has the one before it. The source belongs
-/// to it until it returns.
+/// As for_each_block() with blocks of this many frames; where two threads are allowed and there is enough to
+/// do, the next stretch, which is longer, is read while take(first_frame, planar, frames) has the one before
+/// it. The source belongs to it until it returns.
 template <typename Take>
 void for_each_block_ahead(AudioSource& source, std::int64_t first_frame, std::int64_t end_frame,
                           std::int64_t block, Take&& take) {
   constexpr std::int64_t kSamplesAhead = 65536;
+  // Of less than this the room for two stretches costs more than a second thread gains.
+  constexpr std::int64_t kWorthReadingAhead = 8 * kSamplesAhead;
   const auto channels = static_cast<std::int64_t>(source.channel_count());
-  if (allowed_threads() < 2 || end_frame - first_frame <= block) {
+  if (allowed_threads() < 2 || end_frame - first_frame <= block ||
+      (end_frame - first_frame) * channels <= kWorthReadingAhead) {
     std::vector<double> scratch(static_cast<std::size_t>(block * channels));
     for_each_block(source, first_frame, end_frame, scratch, std::forward<Take>(take));
     return;

@@ -41,6 +41,12 @@ class WAVICON_EXPORT RealTransform {
   void execute(std::span<const double> samples) noexcept;
   /// Their bins, to be kept.
   [[nodiscard]] std::vector<std::complex<double>> bins_of(std::span<const double> samples);
+  /// execute() of which the powers alone are wanted, without a detour by bins(), which are undefined
+  /// afterwards.
+  ///
+  /// @param squares  length/2 + 1 values: scale·|bin|².
+  /// @return the sum of the samples, which is what bin 0 holds.
+  double execute_squares(double scale, std::span<double> squares) noexcept;
   /// The way back: samples whose bins these are, scaled so that it undoes execute(). Plans at its first call.
   ///
   /// @param bins  length/2 + 1 values. @return `length` samples, valid until the next call of either way.

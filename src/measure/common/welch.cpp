@@ -38,16 +38,44 @@ struct Densities {
   std::vector<double> means;
 };
 
-WAVICON_WIDE void squares(const double* __restrict bins, double scale, double* __restrict densities,
-                          std::size_t count) {
-  for (std::size_t b = 0; b < count; ++b)
-    densities[b] = scale * (bins[2 * b] * bins[2 * b] + bins[2 * b + 1] * bins[2 * b + 1]);
+// Samples times a symmetric window, of which the first half is given, the middle one in it.
+WAVICON_WIDE void weigh(const double* __restrict samples, const double* __restrict half_window,
+                        double* __restrict result, std::size_t count) {
+  const std::size_t half = count / 2, rest = count - half;
+  for (std::size_t n = 0; n < rest; ++n) result[n] = samples[n] * half_window[n];
+  for (std::size_t n = 0; n < half; ++n) result[rest + n] = samples[rest + n] * half_window[half - 1 - n];
 }
 
-WAVICON_WIDE void products(const double* __restrict a, const double* __restrict b, double* __restrict result,
-                           std::size_t count) {
-  for (std::size_t n = 0; n < count; ++n) result[n] = a[n] * b[n];
-}
+// What a channel holds of the signal: the frames of the windows that are worked on, at a place that moves on
+// with them, so that they are not moved for each.
+class HeldFrames {
+ public:
+  HeldFrames(std::size_t channels, std::size_t run)
+      : channels_(channels), run_(run), held_(channels * 2 * run) {}
+  [[nodiscard]] const double* of(std::size_t channel) const {
+    return held_.data() + channel * 2 * run_ + at_;
+  }
+  // The first ones. @param planar  `run` of each channel.
+  void fill(std::span<const double> planar) {
+    for (std::size_t c = 0; c < channels_; ++c)
+      std::copy_n(planar.data() + c * run_, run_, held_.data() + c * 2 * run_);
+  }
+  // Drops `count` frames and puts fresh ones behind frame `kept` of what stays.
+  void move_on(std::size_t count, std::size_t kept, std::span<const double> planar) {
+    at_ += count;
+    const bool full = at_ + kept + count > 2 * run_;
+    for (std::size_t c = 0; c < channels_; ++c) {
+      double* const all = held_.data() + c * 2 * run_;
+      if (full) std::copy_n(all + at_, kept, all);
+      std::copy_n(planar.data() + c * count, count, all + (full ? 0 : at_) + kept);
+    }
+    if (full) at_ = 0;
+  }
+
+ private:
+  std::size_t channels_, run_, at_ = 0;
+  std::vector<double> held_;
+};
 
 }  // namespace
 
@@ -79,24 +107,23 @@ WelchPlan plan_welch(double rate, std::int64_t stretch_frames, double window_s, 
 }
 
 WindowDensity::WindowDensity(const WelchPlan& plan)
-    : window_(kaiser_window(plan.frames, plan.beta)), transform_(plan.length) {
+    : half_window_(kaiser_window(plan.frames, plan.beta)), frames_(plan.frames), transform_(plan.length) {
   double squares = 0;
-  for (const double w : window_) {
+  for (const double w : half_window_) {
     squares += w * w;
     sum_ += w;
   }
+  half_window_.resize((frames_ + 1) / 2);
+  half_window_.shrink_to_fit();
   scale_ = 2 / (squares * plan.rate);
 }
 
 double WindowDensity::operator()(const double* samples, std::vector<double>& density) {
   const auto input = transform_.input();
-  products(samples, window_.data(), input.data(), window_.size());
-  std::fill(input.begin() + static_cast<std::ptrdiff_t>(window_.size()), input.end(), 0.0);
-  transform_.execute();
-  const auto bins = transform_.bins();
+  weigh(samples, half_window_.data(), input.data(), frames_);
+  std::fill(input.begin() + static_cast<std::ptrdiff_t>(frames_), input.end(), 0.0);
   // One-sided: of the bins at both ends only the half within 0 Hz to half the rate is ever counted.
-  squares(reinterpret_cast<const double*>(bins.data()), scale_, density.data(), density.size());
-  return bins[0].real() / sum_;
+  return transform_.execute_squares(scale_, density) / sum_;
 }
 
 void for_each_window(
@@ -113,7 +140,8 @@ void for_each_window(
   for (std::size_t i = 0; i < batch.side_by_side; ++i) density_of.emplace_back(plan);
   const std::size_t run = frames + (batch.windows - 1) * plan.hop;
   const std::size_t slots = batch.windows * channels, added = batch.windows * plan.hop;
-  std::vector<double> held(channels * run), fresh(channels * added);
+  HeldFrames held(channels, run);
+  std::vector<double> fresh(channels * added);
   // Of the windows that are handed over, and of the next ones, which are transformed meanwhile.
   Densities here(slots, bins), next(slots, bins);
   const auto of_batch = [&](std::int64_t first) {
@@ -126,7 +154,7 @@ void for_each_window(
     return WorkBeside(parts, [&, first, filled, parts](std::size_t part) {
       for (std::size_t slot = part; slot < filled; slot += parts) {
         const std::size_t c = slot % channels, w = slot / channels;
-        next.means[slot] = density_of[part](held.data() + c * run + w * plan.hop, next.densities[slot]);
+        next.means[slot] = density_of[part](held.of(c) + w * plan.hop, next.densities[slot]);
         if (beside && std::isfinite(next.densities[slot][0]))
           beside(c, first + static_cast<std::int64_t>(w), next.densities[slot]);
       }
@@ -139,19 +167,18 @@ void for_each_window(
     });
   };
   const auto step = static_cast<std::int64_t>(batch.windows);
-  source.read(range.first, held);
+  {
+    std::vector<double> first(channels * run);
+    source.read(range.first, first);
+    held.fill(first);
+  }
   auto reading = std::make_optional(read(step));
   transformed(0).wait();
   for (std::int64_t w = 0; w < count; w += step) {
     std::swap(here, next);
     reading->wait();
     // The windows overlap: what the next ones need again is kept.
-    for (std::size_t c = 0; c < channels; ++c) {
-      const auto start = held.begin() + static_cast<std::ptrdiff_t>(c * run);
-      std::copy(start + static_cast<std::ptrdiff_t>(added), start + static_cast<std::ptrdiff_t>(run), start);
-      std::copy_n(fresh.begin() + static_cast<std::ptrdiff_t>(c * added), added,
-                  start + static_cast<std::ptrdiff_t>(frames - plan.hop));
-    }
+    held.move_on(added, frames - plan.hop, fresh);
     reading.emplace(read(w + 2 * step));
     WorkBeside transforming = transformed(w + step);
     for (std::size_t slot = 0; slot < of_batch(w); ++slot) {

@@ -54,7 +54,8 @@ class WindowDensity {
   double operator()(const double* samples, std::vector<double>& density);
 
  private:
-  std::vector<double> window_;
+  std::vector<double> half_window_;  ///< it is symmetric
+  std::size_t frames_;
   double sum_ = 0, scale_ = 0;
   RealTransform transform_;
 };
