@@ -9,6 +9,9 @@ target_compile_features(wavicon-flags INTERFACE cxx_std_20)
 # No contraction into fused multiply-add: the same recipe gives the same bytes on every processor.
 target_compile_options(wavicon-flags INTERFACE -Wall -Wextra -Wpedantic -Wshadow -Wno-missing-field-initializers
   -ffp-contract=off
+  # Nobody asks for errno or the processor's flags after a calculation: roots then take one instruction, in
+  # wide loops too. Values are the same.
+  -fno-math-errno -fno-trapping-math
   # GCC 12 reports joined strings as overlapping or overlong copies (its bug 105651).
   $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict -Wno-stringop-overflow>
   $<$<BOOL:${WAVICON_WERROR}>:-Werror>)

@@ -45,20 +45,32 @@ const Phases& phases() {
 constexpr std::size_t kSide = 8;  // places summed at once
 using Side = double __attribute__((vector_size(kSide * sizeof(double))));
 
+// The highest and the lowest sum of what they were and those at kBlocks·kSide places from x on: blocks that
+// do not wait for each other.
+template <std::size_t kBlocks>
+WAVICON_WITHIN_WIDE void join_sums(const double* x, const double* weights, Side& highest, Side& lowest) {
+  Side sum[kBlocks] = {};
+  for (std::size_t k = 0; k < kTaps; ++k)
+    for (std::size_t i = 0; i < kBlocks; ++i) {
+      Side v;
+      std::memcpy(&v, x + i * kSide + k, sizeof v);
+      sum[i] += weights[k] * v;
+    }
+  for (const Side& one : sum) {
+    highest = one > highest ? one : highest;
+    lowest = one < lowest ? one : lowest;
+  }
+}
+
 // Highest magnitude at `count` places, a multiple of kSide, of one distance; place n is x[n + 15] … x[n +
 // 16].
 WAVICON_WIDE void highest_of(const double* x, std::size_t count, const double* weights, double* result) {
+  constexpr std::size_t kBlocks = 4;
   Side highest{}, lowest{};
-  for (std::size_t n = 0; n < count; n += kSide) {
-    Side sum{};
-    for (std::size_t k = 0; k < kTaps; ++k) {
-      Side v;
-      std::memcpy(&v, x + n + k, sizeof v);
-      sum += weights[k] * v;
-    }
-    highest = sum > highest ? sum : highest;
-    lowest = sum < lowest ? sum : lowest;
-  }
+  std::size_t n = 0;
+  for (; n + kBlocks * kSide <= count; n += kBlocks * kSide)
+    join_sums<kBlocks>(x + n, weights, highest, lowest);
+  for (; n < count; n += kSide) join_sums<1>(x + n, weights, highest, lowest);
   double most = *result;
   for (std::size_t i = 0; i < kSide; ++i) most = std::max({most, highest[i], -lowest[i]});
   *result = most;
@@ -81,26 +93,52 @@ double most_gained() {
 constexpr std::size_t kPatch = 64;  // places that are looked at or passed over together
 static_assert(kTaps % kSide == 0 && kPatch % kSide == 0);
 
-// The highest of what was found before and `count` places after x[0] … x[count - 1], from x[-15] to
+struct PatchPeaks {
+  double own, around;
+};
+
+// Of a patch's samples, and of all that sums between them take in, at one look.
+WAVICON_WIDE void find_peaks(const double* x, PatchPeaks* peaks) {
+  constexpr auto kRows = static_cast<std::ptrdiff_t>(kPatch / kSide),
+                 kBeside = static_cast<std::ptrdiff_t>(kBetweenReach / kSide);
+  double own[kSide] = {}, beside[kSide] = {};
+  const auto look = [&](std::ptrdiff_t row, double* highest) __attribute__((always_inline)) {
+    for (std::size_t i = 0; i < kSide; ++i) {
+      const double size =
+          std::abs(x[row * static_cast<std::ptrdiff_t>(kSide) + static_cast<std::ptrdiff_t>(i)]);
+      highest[i] = highest[i] < size ? size : highest[i];
+    }
+  };
+  for (std::ptrdiff_t row = 0; row < kRows; ++row) look(row, own);
+  for (std::ptrdiff_t row = 0; row < kBeside; ++row) {
+    look(row - kBeside, beside);
+    look(row + kRows, beside);
+  }
+  double most = 0, others = 0;
+  for (std::size_t i = 0; i < kSide; ++i) {
+    most = std::max(most, own[i]);
+    others = std::max(others, beside[i]);
+  }
+  *peaks = {most, std::max(most, others)};
+}
+static_assert(kBetweenReach % kSide == 0);
+
+// The highest of what was found before and `count` places after x[0] … x[count - 1], from x[-16] to
 // x[count + 15], the samples among them.
 double highest_here(const double* x, std::size_t count, std::size_t places, double found) {
-  const double* first = x - (kBetweenReach - 1);
-  std::array<double, kPatch + kTaps> padded;
+  std::array<double, kPatch + 2 * kBetweenReach> padded;
   if (count < kPatch) {
-    std::copy(first, first + count + kTaps - 1, padded.begin());
-    std::fill(padded.begin() + static_cast<std::ptrdiff_t>(count + kTaps - 1), padded.end(), 0.0);
-    first = padded.data();
-  }
-  const double around = peak({first, kPatch + kTaps - kSide});
-  double last = 0;
-  for (std::size_t n = kPatch + kTaps - kSide; n + 1 < kPatch + kTaps; ++n)
-    last = std::max(last, std::abs(first[n]));
-  if (count == kPatch)
-    found = std::max(found, peak({x, kPatch}));
-  else
+    // What lies behind a short patch is no place, and no sample of its own.
+    std::copy_n(x - kBetweenReach, count + 2 * kBetweenReach, padded.begin());
+    std::fill(padded.begin() + static_cast<std::ptrdiff_t>(count + 2 * kBetweenReach), padded.end(), 0.0);
     for (std::size_t n = 0; n < count; ++n) found = std::max(found, std::abs(x[n]));
-  if (places == 1 || std::max(around, last) * most_gained() <= found) return found;
-  // What lies behind a short patch is no place.
+    x = padded.data() + kBetweenReach;
+  }
+  PatchPeaks peaks{};
+  find_peaks(x, &peaks);
+  if (count == kPatch) found = std::max(found, peaks.own);
+  if (places == 1 || peaks.around * most_gained() <= found) return found;
+  const double* first = x - (kBetweenReach - 1);
   const std::size_t whole = count / kSide * kSide;
   for (std::size_t p = 0; p < 3; ++p) {
     if (places == 2 && p != 1) continue;
@@ -157,10 +195,10 @@ std::size_t places_at(double rate) {
 }  // namespace
 
 TruePeakMeter::TruePeakMeter(double sample_rate_hz)
-    : places_(places_at(sample_rate_hz)), held_(kBetweenReach - 1, 0.0) {}
+    : places_(places_at(sample_rate_hz)), held_(kBetweenReach, 0.0) {}
 
 void TruePeakMeter::lead_in(std::span<const double> before) {
-  const std::size_t count = std::min(before.size(), kBetweenReach - 1);
+  const std::size_t count = std::min(before.size(), kBetweenReach);
   std::copy(before.end() - static_cast<std::ptrdiff_t>(count), before.end(),
             held_.end() - static_cast<std::ptrdiff_t>(count));
 }
@@ -173,22 +211,22 @@ void TruePeakMeter::reserve(std::size_t samples) {
 
 void TruePeakMeter::push(std::span<const double> samples) {
   held_.insert(held_.end(), samples.begin(), samples.end());
-  std::size_t at = kBetweenReach - 1;
+  std::size_t at = kBetweenReach;
   for (; at + kPatch + kBetweenReach <= held_.size(); at += kPatch)
     highest_ = highest_here(held_.data() + at, kPatch, places_, highest_);
-  held_.erase(held_.begin(), held_.begin() + static_cast<std::ptrdiff_t>(at - (kBetweenReach - 1)));
+  held_.erase(held_.begin(), held_.begin() + static_cast<std::ptrdiff_t>(at - kBetweenReach));
 }
 
 double TruePeakMeter::highest(std::span<const double> after) const {
   std::vector<double> rest = held_;
-  const std::size_t own = rest.size() - (kBetweenReach - 1);
+  const std::size_t own = rest.size() - kBetweenReach;
   const std::size_t behind = std::min(after.size(), kBetweenReach);
   rest.insert(rest.end(), after.begin(), after.begin() + static_cast<std::ptrdiff_t>(behind));
-  rest.resize(kBetweenReach - 1 + own + kBetweenReach, 0.0);
+  rest.resize(kBetweenReach + own + kBetweenReach, 0.0);
   double highest = highest_;
   for (std::size_t done = 0; done < own; done += kPatch)
     highest =
-        highest_here(rest.data() + kBetweenReach - 1 + done, std::min(kPatch, own - done), places_, highest);
+        highest_here(rest.data() + kBetweenReach + done, std::min(kPatch, own - done), places_, highest);
   return highest;
 }
 

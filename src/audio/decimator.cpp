@@ -20,8 +20,8 @@ constexpr std::size_t kSideBySide = 4;  // values of the low rate that do not wa
 
 // Values at x, x + step, …, each in an order of its own.
 template <std::size_t kCount>
-inline void weighted_sums(const double* x, std::size_t step, const double* weights, std::size_t length,
-                          double* result) {
+WAVICON_WITHIN_WIDE void weighted_sums(const double* x, std::size_t step, const double* weights,
+                                       std::size_t length, double* result) {
   Lanes sum[kCount] = {};
   for (std::size_t n = 0; n < length; n += kLanes) {
     Lanes weight;

@@ -2,6 +2,7 @@
 #include "wavicon/audio/fractional.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstdlib>
 #include <cstring>
@@ -39,21 +40,35 @@ inline double three_sums(const double* x, const double* filters, double u, doubl
   return ((a[0] + a[1]) + (a[2] + a[3])) + ((a[4] + a[5]) + (a[6] + a[7]));
 }
 
-// The same for kLanes places one sample apart that lie between the same filters: side by side, so that none
-// waits for the one before. parts: of a sample, from the middle filter, of each place.
-WAVICON_WIDE void sums_side_by_side(const double* x, const double* filters, const double* parts,
-                                    double* out) {
-  Lanes a{}, b{}, c{}, t;
-  for (std::size_t k = 0; k < kTaps; ++k) {
-    Lanes sample;
-    std::memcpy(&sample, x + k, sizeof sample);
-    a += filters[k] * sample;
-    b += filters[kTaps + k] * sample;
-    c += filters[2 * kTaps + k] * sample;
+// The same for kBlocks·kLanes places one sample apart that lie between the same filters: side by side, so
+// that none waits for the one before. parts: of a sample, from the middle filter, of each place.
+template <std::size_t kBlocks>
+WAVICON_WITHIN_WIDE void sums_side_by_side(const double* x, const double* filters, const double* parts,
+                                           double* out) {
+  Lanes a[kBlocks] = {}, b[kBlocks] = {}, c[kBlocks] = {};
+  for (std::size_t k = 0; k < kTaps; ++k)
+    for (std::size_t i = 0; i < kBlocks; ++i) {
+      Lanes sample;
+      std::memcpy(&sample, x + i * kLanes + k, sizeof sample);
+      a[i] += filters[k] * sample;
+      b[i] += filters[kTaps + k] * sample;
+      c[i] += filters[2 * kTaps + k] * sample;
+    }
+  for (std::size_t i = 0; i < kBlocks; ++i) {
+    Lanes t;
+    std::memcpy(&t, parts + i * kLanes, sizeof t);
+    const Lanes result = 0.5 * t * (t - 1.0) * a[i] + (1.0 - t * t) * b[i] + 0.5 * t * (t + 1.0) * c[i];
+    std::memcpy(out + i * kLanes, &result, sizeof result);
   }
-  std::memcpy(&t, parts, sizeof t);
-  const Lanes result = 0.5 * t * (t - 1.0) * a + (1.0 - t * t) * b + 0.5 * t * (t + 1.0) * c;
-  std::memcpy(out, &result, sizeof result);
+}
+
+WAVICON_WIDE void sums_of_one_block(const double* x, const double* filters, const double* parts,
+                                    double* out) {
+  sums_side_by_side<1>(x, filters, parts, out);
+}
+WAVICON_WIDE void sums_of_two_blocks(const double* x, const double* filters, const double* parts,
+                                     double* out) {
+  sums_side_by_side<2>(x, filters, parts, out);
 }
 
 // Where a place lies.
@@ -79,42 +94,66 @@ WAVICON_WIDE void read_one_by_one(const double* x, const double* filters, double
   }
 }
 
+// Parts of `count` places that lie between the same filters, a sample apart: as place_of() finds them.
+WAVICON_WIDE void find_parts(double first, double step, std::size_t n, const Place& begin, std::size_t count,
+                             double* parts) {
+  const auto whole = static_cast<double>(begin.whole), row = static_cast<double>(begin.row);
+  for (std::size_t i = 0; i < count; ++i) {
+    const double place = first + static_cast<double>(n + i) * step;
+    parts[i] = ((place - (whole + static_cast<double>(i))) * kPhases + 0.5) - row - 0.5;
+  }
+}
+
 // out[n] = x(first + n·step) where every sample that is needed is there. Quadratic through three filters
 // about the place (Lagrange).
 void read_inside(const double* x, const double* filters, double first, double step, double* out,
                  std::size_t count) {
+  const auto place = [&](std::size_t n) { return place_of(first + static_cast<double>(n) * step); };
   std::size_t n = 0;
   while (n + kLanes <= count) {
-    const Place begin = place_of(first + static_cast<double>(n) * step),
-                end = place_of(first + static_cast<double>(n + kLanes - 1) * step);
-    if (end.row != begin.row || end.whole != begin.whole + static_cast<std::ptrdiff_t>(kLanes - 1)) {
+    const Place begin = place(n);
+    // Whether so many places from n on lie between the same filters, a sample apart.
+    const auto alike = [&](std::size_t places) {
+      const Place end = place(n + places - 1);
+      return end.row == begin.row && end.whole == begin.whole + static_cast<std::ptrdiff_t>(places - 1);
+    };
+    const std::size_t side_by_side = n + 2 * kLanes <= count && alike(2 * kLanes) ? 2 * kLanes
+                                     : alike(kLanes)                              ? kLanes
+                                                                                  : 0;
+    if (side_by_side == 0) {
       read_one_by_one(x, filters, first + static_cast<double>(n) * step, step, out + n, 1);
       ++n;
       continue;
     }
-    double parts[kLanes];
-    for (std::size_t i = 0; i < kLanes; ++i)
-      parts[i] = place_of(first + static_cast<double>(n + i) * step).part;
-    sums_side_by_side(x + begin.whole - (FractionalReader::kReach - 1),
-                      filters + begin.row * static_cast<std::ptrdiff_t>(kTaps), parts, out + n);
-    n += kLanes;
+    double parts[2 * kLanes];
+    find_parts(first, step, n, begin, side_by_side, parts);
+    const auto sums = side_by_side == kLanes ? sums_of_one_block : sums_of_two_blocks;
+    sums(x + begin.whole - (FractionalReader::kReach - 1),
+         filters + begin.row * static_cast<std::ptrdiff_t>(kTaps), parts, out + n);
+    n += side_by_side;
   }
   read_one_by_one(x, filters, first + static_cast<double>(n) * step, step, out + n, count - n);
 }
 
-WAVICON_WIDE double one_sum(const double* x, const double* filter) {
-  Lanes a{}, b{};
-  for (std::size_t k = 0; k < kTaps; k += 2 * kLanes) {
-    Lanes sample, weight;
-    std::memcpy(&sample, x + k, sizeof sample);
-    std::memcpy(&weight, filter + k, sizeof weight);
-    a += weight * sample;
-    std::memcpy(&sample, x + k + kLanes, sizeof sample);
-    std::memcpy(&weight, filter + k + kLanes, sizeof weight);
-    b += weight * sample;
-  }
-  a += b;
-  return ((a[0] + a[1]) + (a[2] + a[3])) + ((a[4] + a[5]) + (a[6] + a[7]));
+constexpr std::size_t kInStep = 4 * kLanes;  // places under one filter, side by side
+
+template <std::size_t kBlocks>
+WAVICON_WITHIN_WIDE void sums_in_step(const double* x, const double* filter, double* out) {
+  Lanes sum[kBlocks] = {};
+  for (std::size_t k = 0; k < kTaps; ++k)
+    for (std::size_t i = 0; i < kBlocks; ++i) {
+      Lanes sample;
+      std::memcpy(&sample, x + i * kLanes + k, sizeof sample);
+      sum[i] += filter[k] * sample;
+    }
+  for (std::size_t i = 0; i < kBlocks; ++i) std::memcpy(out + i * kLanes, &sum[i], sizeof sum[i]);
+}
+
+// out[n] = Σ filter[k]·x[n + k]; `count` is a multiple of kLanes.
+WAVICON_WIDE void read_all_in_step(const double* x, const double* filter, double* out, std::size_t count) {
+  std::size_t n = 0;
+  for (; n + kInStep <= count; n += kInStep) sums_in_step<kInStep / kLanes>(x + n, filter, out + n);
+  for (; n < count; n += kLanes) sums_in_step<1>(x + n, filter, out + n);
 }
 
 // Begins where a register's worth of memory does: a row that straddles two lines of the cache is read twice.
@@ -170,13 +209,18 @@ void FractionalReader::read_in_step(std::span<const double> x, double first, std
     filter[k] = u * rows[k] + v * rows[kTaps + k] + w * rows[2 * kTaps + k];
   // A margin of silence around what is there, so that no place needs a look at the ends.
   const auto begin = static_cast<std::ptrdiff_t>(whole) - (kReach - 1);
-  std::vector<double> padded(out.size() + kTaps, 0.0);
+  std::vector<double> padded(out.size() + kTaps + kLanes, 0.0);
   const auto size = static_cast<std::ptrdiff_t>(x.size());
   const std::ptrdiff_t from = std::clamp<std::ptrdiff_t>(begin, 0, size),
                        to = std::clamp<std::ptrdiff_t>(begin + static_cast<std::ptrdiff_t>(padded.size()),
                                                        from, size);
   if (to > from) std::copy(x.begin() + from, x.begin() + to, padded.begin() + (from - begin));
-  for (std::size_t n = 0; n < out.size(); ++n) out[n] = one_sum(padded.data() + n, filter.data());
+  const std::size_t whole_lanes = out.size() / kLanes * kLanes, rest = out.size() - whole_lanes;
+  read_all_in_step(padded.data(), filter.data(), out.data(), whole_lanes);
+  if (rest == 0) return;
+  std::array<double, kLanes> last;
+  read_all_in_step(padded.data() + whole_lanes, filter.data(), last.data(), kLanes);
+  std::copy_n(last.begin(), rest, out.begin() + static_cast<std::ptrdiff_t>(whole_lanes));
 }
 
 void FractionalReader::read(std::span<const double> x, double first, double step,

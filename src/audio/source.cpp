@@ -45,7 +45,9 @@ std::vector<double> read_channel(AudioSource& source, int channel, std::int64_t 
   std::vector<double> planar(length * static_cast<std::size_t>(source.channel_count()));
   source.read(first_frame, planar);
   const auto from = planar.begin() + static_cast<std::ptrdiff_t>(static_cast<std::size_t>(channel) * length);
-  return {from, from + static_cast<std::ptrdiff_t>(length)};
+  if (channel > 0) std::copy(from, from + static_cast<std::ptrdiff_t>(length), planar.begin());
+  planar.resize(length);
+  return planar;
 }
 
 Audio read_stretch(AudioSource& source, std::int64_t first_frame, std::int64_t frames) {

@@ -13,3 +13,6 @@
 #else
 #define WAVICON_WIDE
 #endif
+
+// What such loops call: a copy of its own would be made for the oldest processor alone.
+#define WAVICON_WITHIN_WIDE inline __attribute__((always_inline))

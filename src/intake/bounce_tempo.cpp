@@ -5,6 +5,7 @@
 #include <cmath>
 #include <vector>
 
+#include "samples.hpp"
 #include "wavicon/audio/transform.hpp"
 
 namespace wavicon::intake_detail {
@@ -33,7 +34,7 @@ std::optional<double> moved_by(std::span<const double> x, std::span<const double
   if (!(own > 0)) return std::nullopt;
   const auto a = transform.bins_of(x);
   auto product = transform.bins_of(y);
-  for (std::size_t k = 0; k < product.size(); ++k) product[k] *= std::conj(a[k]);
+  times_conjugates(product, a);
   const auto both = transform.invert(product);
   double other = 0;
   for (std::size_t n = 0; n < x.size(); ++n) other += y[n] * y[n];

@@ -8,7 +8,9 @@
 #include <numeric>
 #include <tuple>
 
+#include "audio/wide.hpp"
 #include "mark_search.hpp"
+#include "samples.hpp"
 #include "segment_delay.hpp"
 #include "wavicon/audio/decimator.hpp"
 #include "wavicon/audio/fractional.hpp"
@@ -61,15 +63,22 @@ constexpr double kSpeedHeight = 16, kSpeedOver = 1.5;  // of one speed, and over
 using Bins = std::vector<std::complex<double>>;
 
 // Spectrum over a power of its size.
-void flatten(Bins& bins, double exponent) {
-  double highest = 0;
-  for (const auto& bin : bins) highest = std::max(highest, std::norm(bin));
-  const double floor = kFloor * std::sqrt(highest);
-  if (!(floor > 0)) return;
-  for (auto& bin : bins) {
-    const double size = std::max(std::sqrt(std::norm(bin)), floor);
-    bin /= exponent == 1 ? size : std::pow(size, exponent);
+WAVICON_WIDE void divide_by_size(double* bins, double floor, std::size_t count) {
+  for (std::size_t k = 0; k < count; ++k) {
+    const double size =
+        std::max(std::sqrt(bins[2 * k] * bins[2 * k] + bins[2 * k + 1] * bins[2 * k + 1]), floor);
+    bins[2 * k] /= size;
+    bins[2 * k + 1] /= size;
   }
+}
+
+void flatten(Bins& bins, double exponent) {
+  const double floor = kFloor * std::sqrt(highest_power(bins));
+  if (!(floor > 0)) return;
+  if (exponent == 1)
+    divide_by_size(reinterpret_cast<double*>(bins.data()), floor, bins.size());
+  else
+    for (auto& bin : bins) bin /= std::pow(std::max(std::sqrt(std::norm(bin)), floor), exponent);
   bins[0] = 0;
 }
 
@@ -77,6 +86,15 @@ double power_of(const Bins& bins) {
   double sum = 0;
   for (const auto& bin : bins) sum += std::norm(bin);
   return sum;
+}
+
+// One channel of a stretch; `room` is used again.
+void read_one(AudioSource& source, int channel, std::int64_t first, std::vector<double>& room,
+              std::span<double> samples) {
+  room.resize(samples.size() * static_cast<std::size_t>(source.channel_count()));
+  source.read(first, room);
+  std::copy_n(room.begin() + static_cast<std::ptrdiff_t>(static_cast<std::size_t>(channel) * samples.size()),
+              samples.size(), samples.begin());
 }
 
 // Σx² block by block.
@@ -206,10 +224,22 @@ std::optional<double> CoarseSearch::speed() {
 // shift, the same for both, is left out).
 std::vector<double> CoarseSearch::low(AudioSource& source, int channel, std::int64_t first,
                                       std::size_t count) const {
+  constexpr std::size_t kPiece = 4096;  // low samples made at once: what they need stays in the cache
   const Decimator decimate(step_, kLowCutoff);
-  auto samples = decimate(read_channel(source, channel, first,
-                                       static_cast<std::int64_t>((count - 1) * step_ + decimate.length())));
-  samples.resize(count);
+  const std::size_t tail = decimate.length() - step_;  // frames that the next piece needs again
+  std::vector<double> fresh, held(tail), samples;
+  samples.reserve(count);
+  read_one(source, channel, first, fresh, held);
+  auto at = first + static_cast<std::int64_t>(tail);
+  while (samples.size() < count) {
+    const std::size_t frames = std::min(kPiece, count - samples.size()) * step_;
+    held.resize(tail + frames);
+    read_one(source, channel, at, fresh, std::span(held).subspan(tail));
+    at += static_cast<std::int64_t>(frames);
+    const auto low = decimate(held);
+    samples.insert(samples.end(), low.begin(), low.end());
+    std::copy(held.end() - static_cast<std::ptrdiff_t>(tail), held.end(), held.begin());
+  }
   return samples;
 }
 
@@ -267,7 +297,7 @@ std::vector<CoarseSearch::Peak> CoarseSearch::peaks_of(const Excerpt& excerpt) {
     for (std::size_t k = 0; k < b.size(); ++k) both += std::norm(a[k]) * std::norm(b[k]);
     const double kappa = static_cast<double>(b.size()) * both / (a_power * b_power);
     Bins v_bins = envelopes.bins_of(envelope(transform.invert(b)));
-    for (std::size_t k = 0; k < v_bins.size(); ++k) v_bins[k] *= std::conj(u_bins[k]);
+    times_conjugates(v_bins, u_bins);
     const auto together = envelopes.invert(v_bins);
     std::vector<double> chance(u.size());
     for (std::size_t i = 0; i < chance.size(); ++i) {
@@ -276,7 +306,7 @@ std::vector<CoarseSearch::Peak> CoarseSearch::peaks_of(const Excerpt& excerpt) {
     }
     const double floor =
         kLeastT * std::accumulate(chance.begin(), chance.end(), 0.0) / static_cast<double>(chance.size());
-    for (std::size_t k = 0; k < b.size(); ++k) b[k] *= std::conj(a[k]);
+    times_conjugates(b, a);
     const auto c = transform.invert(b);
     const auto height_at = [&](std::size_t n) {
       const double at = static_cast<double>(n) / kBlock;
@@ -354,7 +384,7 @@ std::vector<double> CoarseSearch::plain() const {
   for (std::int64_t start = -static_cast<std::int64_t>(x.size()) * step(); start < b_.frames();
        start += static_cast<std::int64_t>(hop) * step()) {
     Bins b = transform.bins_of(low(b_, b_channel_, start, transform.length()));
-    for (std::size_t k = 0; k < b.size(); ++k) b[k] *= std::conj(a[k]);
+    times_conjugates(b, a);
     const auto c = transform.invert(b);
     for (std::size_t n = 1; n < hop; ++n) {
       const double here = std::abs(c[n]);
@@ -442,7 +472,7 @@ std::pair<int, int> CoarseSearch::agreement(const CoarsePlace& place, std::int64
     flatten(p, kSegmentExponent);
     if (repeats_itself(transform, p)) continue;
     flatten(q, kSegmentExponent);
-    for (std::size_t k = 0; k < q.size(); ++k) q[k] *= std::conj(p[k]);
+    times_conjugates(q, p);
     const auto c = transform.invert(q).first(2 * reach + 1);
     const auto peak =
         std::max_element(c.begin(), c.end(), [](double s, double t) { return std::abs(s) < std::abs(t); });

@@ -7,9 +7,11 @@
 #include <numbers>
 #include <numeric>
 
+#include "audio/wide.hpp"
 #include "band_vote.hpp"
 #include "curve_timing.hpp"
 #include "mark_search.hpp"
+#include "samples.hpp"
 #include "segment_delay.hpp"
 #include "wavicon/audio/fractional.hpp"
 #include "wavicon/intake/align.hpp"
@@ -38,13 +40,28 @@ constexpr double kDispersed = 2;      // χ² per degree of freedom of the bands
 
 using Bins = std::vector<std::complex<double>>;
 
+WAVICON_WIDE void divide_by_root(double* bins, double floor, std::size_t count) {
+  for (std::size_t k = 0; k < count; ++k) {
+    const double root =
+        std::sqrt(std::sqrt(bins[2 * k] * bins[2 * k] + bins[2 * k + 1] * bins[2 * k + 1]) + floor);
+    bins[2 * k] /= root;
+    bins[2 * k + 1] /= root;
+  }
+}
+
+// Correlation over the roots of both energies, where what lies there is more than silence.
+WAVICON_WIDE void match_all(const double* correlation, const double* sums, std::size_t length,
+                            double own_energy, double least, std::size_t count, double* matches) {
+  for (std::size_t n = 0; n < count; ++n) {
+    const double there = sums[n + length] - sums[n], match = correlation[n] / std::sqrt(own_energy * there);
+    matches[n] = there > least ? match : 0.0;
+  }
+}
+
 // Spectrum over the root of its size.
 void whiten(Bins& bins) {
-  double highest = 0;
-  for (const auto& bin : bins) highest = std::max(highest, std::norm(bin));
-  const double floor = kFloor * std::sqrt(highest);
-  if (!(floor > 0)) return;
-  for (auto& bin : bins) bin /= std::sqrt(std::sqrt(std::norm(bin)) + floor);
+  const double floor = kFloor * std::sqrt(highest_power(bins));
+  if (floor > 0) divide_by_root(reinterpret_cast<double*>(bins.data()), floor, bins.size());
 }
 
 struct Candidate {
@@ -138,7 +155,7 @@ class Search {
     whiten(other);
     double energies = own_energy_ * energy(transform_.invert(other));
     if (!(energies > 0)) return 0;
-    for (std::size_t k = 0; k < other.size(); ++k) other[k] *= std::conj(own_[k]);
+    times_conjugates(other, own_);
     const auto correlation = transform_.invert(other);
     double best = 0;
     std::int64_t best_lag = 0;
@@ -177,20 +194,20 @@ class Search {
     const auto white = transform_.invert(other);
     std::vector<double> sums(white.size() + 1, 0.0);
     for (std::size_t n = 0; n < white.size(); ++n) sums[n + 1] = sums[n] + white[n] * white[n];
-    for (std::size_t k = 0; k < other.size(); ++k) other[k] *= std::conj(own_[k]);
+    times_conjugates(other, own_);
     const auto correlation = transform_.invert(other);
     const auto places = static_cast<std::size_t>(count);
     double loudest = 0;
     for (std::size_t n = 0; n < places; ++n) loudest = std::max(loudest, sums[n + length_] - sums[n]);
     loudest_ = std::max(loudest_, loudest);
-    const auto at = [&](std::size_t n) {
-      const double there = sums[n + length_] - sums[n];
-      return there > kLeastEnergy * loudest_ ? correlation[n] / std::sqrt(own_energy_ * there) : 0.0;
-    };
+    std::vector<double> matches(places);
+    match_all(correlation.data(), sums.data(), length_, own_energy_, kLeastEnergy * loudest_, places,
+              matches.data());
     for (std::size_t n = 1; n + 1 < places; ++n) {
-      const double here = std::abs(at(n));
-      if (here > 0 && here >= std::abs(at(n - 1)) && here >= std::abs(at(n + 1)) && here > least(found))
-        keep(found, {at(n), start + static_cast<std::int64_t>(n)}, apart_, most_places_);
+      const double here = std::abs(matches[n]);
+      if (here > 0 && here >= std::abs(matches[n - 1]) && here >= std::abs(matches[n + 1]) &&
+          here > least(found))
+        keep(found, {matches[n], start + static_cast<std::int64_t>(n)}, apart_, most_places_);
     }
   }
   [[nodiscard]] double least(const std::vector<Candidate>& found) const {

@@ -39,6 +39,12 @@ namespace wavicon::intake_detail {
   return bend < 0 ? std::clamp(0.5 * (p - r) / bend, -0.5, 0.5) : 0;
 }
 
+/// The highest |bin|²; 0 for none.
+[[nodiscard]] double highest_power(std::span<const std::complex<double>> bins);
+
+/// Each bin times the conjugate of the other's: the spectrum of their correlation. Both are equally many.
+void times_conjugates(std::span<std::complex<double>> bins, std::span<const std::complex<double>> others);
+
 /// Σ x[n]·y[n + lag] at lags -(x.size() - 1) … y.size() - 1, in that order; neither empty.
 [[nodiscard]] std::vector<double> correlation_of(std::span<const double> x, std::span<const double> y);
 

@@ -7,6 +7,7 @@
 #include <numbers>
 
 #include "audio/wide.hpp"
+#include "samples.hpp"
 
 namespace wavicon::intake_detail {
 namespace {
@@ -173,8 +174,8 @@ void SegmentDelays::weigh(const Bins& cross, double delay) {
 
 std::optional<SegmentDelay> SegmentDelays::operator()(std::span<const double> x, std::span<const double> y) {
   const Bins a = transform_.bins_of(x), b = transform_.bins_of(y);
-  Bins cross(a.size());
-  for (std::size_t k = 0; k < a.size(); ++k) cross[k] = b[k] * std::conj(a[k]);
+  Bins cross = b;
+  times_conjugates(cross, a);
   const auto all = [&](double delay) { return moments_of(cross, 1, cross.size(), turn_, delay); };
   const auto weighed = [&](double delay) {
     Moments sum;

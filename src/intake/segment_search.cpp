@@ -5,6 +5,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "audio/wide.hpp"
 #include "mark_search.hpp"
 #include "samples.hpp"
 
@@ -18,10 +19,15 @@ using Bins = std::vector<std::complex<double>>;
 // std::abs guards against overflow, which costs more than all else here.
 double size_of(const std::complex<double>& bin) { return std::sqrt(std::norm(bin)); }
 
-double highest_of(const Bins& bins) {
-  double highest = 0;
-  for (const auto& bin : bins) highest = std::max(highest, std::norm(bin));
-  return std::sqrt(highest);
+// Each of b times the conjugate of a over its size to the power of one and a half.
+WAVICON_WIDE void whiten(const double* a, double weak, double* b, std::size_t count) {
+  for (std::size_t k = 0; k < count; ++k) {
+    const double re = a[2 * k], im = a[2 * k + 1], size = std::sqrt(re * re + im * im) + weak,
+                 over = size * std::sqrt(size), to_re = re / over, to_im = im / over, b_re = b[2 * k],
+                 b_im = b[2 * k + 1];
+    b[2 * k] = b_re * to_re + b_im * to_im;
+    b[2 * k + 1] = b_im * to_re + -b_re * to_im;
+  }
 }
 
 }  // namespace
@@ -52,12 +58,9 @@ Bins SegmentSearch::whitened(std::span<const double> x, std::span<const double> 
   RealTransform& transform = transform_for(reach);
   const Bins a = transform.bins_of(x);
   Bins b = transform.bins_of(y);
-  const double weak = kWeak * highest_of(a);
+  const double weak = kWeak * std::sqrt(highest_power(a));
   if (!(weak > 0)) return Bins(b.size());
-  for (std::size_t k = 0; k < b.size(); ++k) {
-    const double size = size_of(a[k]) + weak;
-    b[k] *= std::conj(a[k]) / (size * std::sqrt(size));
-  }
+  whiten(reinterpret_cast<const double*>(a.data()), weak, reinterpret_cast<double*>(b.data()), b.size());
   return b;
 }
 

@@ -27,6 +27,24 @@ TEST(FractionalReader, ReadsATonesValueAtAnyPlace) {
       }
 }
 
+TEST(FractionalReader, AValueDoesNotDependOnWhatIsReadBesideIt) {
+  constexpr double kRounding = 2e-15;
+  const FractionalReader reader;
+  std::vector<double> x;
+  for (int n = 0; n < 400; ++n) x.push_back(exact_sine(0.17, 0.9, n));
+  std::vector<double> one(1);
+  for (const double step : {1.0, 1.00002, 0.9991, 1.03})
+    for (std::size_t count = 1; count <= 75; ++count) {
+      std::vector<double> all(count);
+      reader.read(x, 150.3, step, all);
+      for (std::size_t n = 0; n < count; ++n) {
+        reader.read(x, 150.3 + static_cast<double>(n) * step, step, one);
+        ASSERT_NEAR(all[n], one[0], step == 1 ? 1e-12 : kRounding * 100)
+            << step << " " << n << " of " << count;
+      }
+    }
+}
+
 TEST(FractionalReader, OutsideIsSilence) {
   const FractionalReader reader;
   std::vector<double> y(10, 1.0);

@@ -60,6 +60,22 @@ TEST(MemorySource, BlocksFollowOneAnother) {
   EXPECT_EQ(seen, (std::vector<double>{101, 102, 103, 104, 105, 106, 107, 108, 109}));
 }
 
+TEST(Decimator, AValueDoesNotDependOnHowManyAreMade) {
+  for (const std::size_t step : {1U, 3U, 8U}) {
+    const Decimator decimate(step, 0.35);
+    std::vector<double> x;
+    for (int n = 0; n < 500; ++n) x.push_back(exact_sine(0.013, 0.8, n) + exact_sine(0.31, 0.1, n));
+    EXPECT_TRUE(decimate(std::span<const double>(x).first(decimate.length() - 1)).empty());
+    for (std::size_t count = 1; count <= 11; ++count) {
+      const auto all = decimate(std::span<const double>(x).first(decimate.length() + (count - 1) * step));
+      ASSERT_EQ(all.size(), count);
+      for (std::size_t i = 0; i < count; ++i)
+        EXPECT_EQ(all[i], decimate(std::span<const double>(x).subspan(i * step, decimate.length()))[0])
+            << step << ", " << i << " of " << count;
+    }
+  }
+}
+
 TEST(Decimator, PassesWhatLiesLowAndStopsWhatWouldFold) {
   const Decimator decimate(8, 0.35);
   for (const auto& [hz, passes] :

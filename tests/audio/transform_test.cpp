@@ -22,7 +22,7 @@ std::vector<double> noise(std::size_t length, std::uint64_t seed) {
 }
 
 TEST(RealTransform, AgreesWithToneSumsAtEveryLength) {
-  for (const std::size_t length : {1U, 2U, 3U, 16U, 63U, 64U, 65U, 500U}) {
+  for (const std::size_t length : {1U, 2U, 3U, 4U, 16U, 18U, 22U, 62U, 63U, 64U, 65U, 66U, 500U}) {
     const auto x = noise(length, length);
     RealTransform transform(length);
     std::copy(x.begin(), x.end(), transform.input().begin());
@@ -32,6 +32,24 @@ TEST(RealTransform, AgreesWithToneSumsAtEveryLength) {
       const auto sum = tone_sum(x, phase_step(static_cast<double>(k), static_cast<double>(length)));
       EXPECT_NEAR(std::abs(transform.bins()[k] - sum), 0.0, kRounding * 10) << length << " bin " << k;
     }
+  }
+}
+
+TEST(RealTransform, PowersAreThoseOfItsBins) {
+  constexpr double kScale = 0.37;
+  for (const std::size_t length : {1U, 2U, 3U, 4U, 6U, 18U, 20U, 62U, 64U, 65U, 66U, 98U, 4802U, 8192U}) {
+    const auto x = noise(length, length);
+    RealTransform transform(length);
+    std::copy(x.begin(), x.end(), transform.input().begin());
+    transform.execute();
+    std::vector<double> powers(length / 2 + 1), expected;
+    for (const auto& bin : transform.bins())
+      expected.push_back(kScale * (bin.real() * bin.real() + bin.imag() * bin.imag()));
+    const double sum = transform.bins()[0].real();
+    std::copy(x.begin(), x.end(), transform.input().begin());
+    EXPECT_EQ(transform.execute_squares(kScale, powers), sum) << length;
+    for (std::size_t k = 0; k < powers.size(); ++k)
+      EXPECT_NEAR(powers[k], expected[k], 1e-15 * (1 + expected[k])) << length << " bin " << k;
   }
 }
 

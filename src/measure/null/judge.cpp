@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "audio/wide.hpp"
 #include "measure/common/density.hpp"
 #include "measure/common/mains.hpp"
 #include "measure/common/welch.hpp"
@@ -202,6 +203,19 @@ void judge_channel(const NullResult& result, ChannelNull& c) {
       fmt::format("no difference but noise: it is steady, {}", spread_text(result, c)));
 }
 
+// Codes of 24 bits joined, and whether any sample is none.
+WAVICON_WIDE void join_codes(const double* samples, std::size_t count, std::int32_t* all, std::int32_t* off) {
+  std::int32_t joined = 0, wrong = 0;
+  for (std::size_t n = 0; n < count; ++n) {
+    const double scaled = samples[n] * 8388608.0;
+    const auto whole = static_cast<std::int32_t>(std::min(std::max(scaled, -2147483647.0), 2147483647.0));
+    wrong |= static_cast<std::int32_t>(static_cast<double>(whole) != scaled);
+    joined |= whole;
+  }
+  *all = joined;
+  *off = wrong;
+}
+
 }  // namespace
 
 void UsedBits::add(std::span<const double> samples) {
@@ -211,12 +225,7 @@ void UsedBits::add(std::span<const double> samples) {
   for (std::size_t at = 0; at < samples.size(); at += kPiece) {
     const auto piece = samples.subspan(at, std::min(kPiece, samples.size() - at));
     std::int32_t all = 0, off = 0;
-    for (const double v : piece) {
-      const double scaled = v * 8388608.0;
-      const auto whole = static_cast<std::int32_t>(std::clamp(scaled, -2147483647.0, 2147483647.0));
-      off |= static_cast<std::int32_t>(static_cast<double>(whole) != scaled);
-      all |= whole;
-    }
+    join_codes(piece.data(), piece.size(), &all, &off);
     if (off != 0) {
       off_grid_ = true;
       return;
