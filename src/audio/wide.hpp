@@ -7,9 +7,7 @@
 #if !defined(WAVICON_NARROW) && defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && \
     !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
 #define WAVICON_WIDE __attribute__((target_clones("avx512f", "avx2", "default")))
-// Where the compiler finds no good way from plain loops, one for eight doubles side by side may be written
-// beside them.
-#define WAVICON_EIGHT_WIDE 1
+#define WAVICON_EIGHT_WIDE 1  // audio/eight_wide.hpp
 #else
 #define WAVICON_WIDE
 #endif

@@ -6,15 +6,7 @@
 #include <cmath>
 #include <cstring>
 
-#include "audio/wide.hpp"
-
-#ifdef WAVICON_EIGHT_WIDE
-#pragma GCC diagnostic push
-#pragma GCC diagnostic ignored "-Wuninitialized"  // GCC 12, of what its own header leaves open on purpose
-#pragma GCC diagnostic ignored "-Wmaybe-uninitialized"
-#include <immintrin.h>
-#pragma GCC diagnostic pop
-#endif
+#include "audio/eight_wide.hpp"
 
 namespace wavicon::intake_detail {
 namespace {
@@ -128,8 +120,7 @@ WAVICON_WIDE void join_codes(const double* x, std::int32_t* any, std::int32_t* a
 ChunkFacts examine(const double* x) noexcept {
   ChunkFacts facts;
 #ifdef WAVICON_EIGHT_WIDE
-  static const bool kEightWide = __builtin_cpu_supports("avx512f");
-  if (kEightWide) {
+  if (runs_eight_wide()) {
     look_eight_wide(x, &facts);
     return facts;
   }

@@ -17,7 +17,7 @@ const fs::path kSource = WAVICON_SOURCE_DIR;
 // Folder -> our folders and foreign headers (by prefix) that it may include besides the standard library,
 // itself and fmt.
 const std::map<std::string, std::set<std::string>> kMayUse = {
-    {"audio", {"Eigen/", "unsupported/Eigen/", "fftw3.h"}},
+    {"audio", {"Eigen/", "unsupported/Eigen/", "fftw3.h", "immintrin.h"}},
     {"stimulus", {"audio", "toml++/"}},
     {"sheet", {"audio"}},
     {"intake", {"audio", "stimulus", "sheet"}},

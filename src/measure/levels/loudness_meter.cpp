@@ -5,6 +5,7 @@
 #include <cmath>
 #include <limits>
 
+#include "audio/wide.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/elementary.hpp"
 
@@ -74,35 +75,88 @@ double lufs_of(double mean_power) {
 
 double power_of(double lufs) { return power_ratio_from_db(lufs - kOffset); }
 
-// Two channels at once: each sample waits for the one before it, and the two do not wait for each other.
-template <std::size_t kSide, class Channels>
-void filter(const KWeighting& k, const double* const* x, std::size_t count, Channels* const* channels) {
-  const Section s = k.shelf, c = k.low_cut;
-  double s1[kSide], s2[kSide], c1[kSide], c2[kSide], power[kSide];
+// Shelves of one or two channels, and behind them their cuts.
+template <std::size_t kSide>
+struct BothSections;
+template <>
+struct BothSections<1> {
+  using Lanes = double __attribute__((vector_size(16)));
+};
+template <>
+struct BothSections<2> {
+  using Lanes = double __attribute__((vector_size(32)));
+};
+
+// Both sections side by side, the second one frame behind the first: each value waits for the one before it,
+// and the sections do not wait for each other. As y[n] = Σ b·x - a2·y[n - 2] - a1·y[n - 1], so that it waits
+// for one product and one difference; what is constant ends at exactly nothing.
+template <std::size_t kSide>
+WAVICON_WITHIN_WIDE void filter(const KWeighting& k, const double* const* x, std::size_t count,
+                                LoudnessChannel* const* channels) {
+  using Lanes = typename BothSections<kSide>::Lanes;
+  Lanes b0, b1, b2, a1, a2, in1, in2, out1, out2, power{};
   for (std::size_t i = 0; i < kSide; ++i) {
-    s1[i] = channels[i]->shelf1;
-    s2[i] = channels[i]->shelf2;
-    c1[i] = channels[i]->cut1;
-    c2[i] = channels[i]->cut2;
-    power[i] = channels[i]->power;
+    const LoudnessChannel& c = *channels[i];
+    const auto set = [&](std::size_t lane, const Section& s, const double* in, const double* out) {
+      b0[lane] = s.b0;
+      b1[lane] = s.b1;
+      b2[lane] = s.b2;
+      a1[lane] = s.a1;
+      a2[lane] = s.a2;
+      in1[lane] = in[0];
+      in2[lane] = in[1];
+      out1[lane] = out[0];
+      out2[lane] = out[1];
+    };
+    set(i, k.shelf, c.before, c.shelved);
+    set(kSide + i, k.low_cut, c.shelved, c.cut);
+    power[kSide + i] = c.power;
   }
-  for (std::size_t n = 0; n < count; ++n)
-    for (std::size_t i = 0; i < kSide; ++i) {
-      const double in = x[i][n], between = s.b0 * in + s1[i];
-      s1[i] = (s.b1 * in + s2[i]) - s.a1 * between;
-      s2[i] = s.b2 * in - s.a2 * between;
-      const double out = c.b0 * between + c1[i];
-      c1[i] = (c.b1 * between + c2[i]) - c.a1 * out;
-      c2[i] = c.b2 * between - c.a2 * out;
-      power[i] += out * out;
-    }
+  // The first frame of the shelf alone, and in the end the last one of the cut.
+  const auto step_alone = [&](std::size_t lane, double in) {
+    const double out =
+        ((b0[lane] * in + (b1[lane] * in1[lane] + b2[lane] * in2[lane])) - a2[lane] * out2[lane]) -
+        a1[lane] * out1[lane];
+    in2[lane] = in1[lane];
+    in1[lane] = in;
+    out2[lane] = out1[lane];
+    out1[lane] = out;
+    return out;
+  };
+  for (std::size_t i = 0; i < kSide; ++i) step_alone(i, x[i][0]);
+  for (std::size_t n = 1; n < count; ++n) {
+    Lanes in;
+    if constexpr (kSide == 2)
+      in = Lanes{x[0][n], x[1][n], out1[0], out1[1]};
+    else
+      in = Lanes{x[0][n], out1[0]};
+    const Lanes out = ((b0 * in + (b1 * in1 + b2 * in2)) - a2 * out2) - a1 * out1;
+    in2 = in1;
+    in1 = in;
+    out2 = out1;
+    out1 = out;
+    power += out * out;
+  }
   for (std::size_t i = 0; i < kSide; ++i) {
-    channels[i]->shelf1 = s1[i];
-    channels[i]->shelf2 = s2[i];
-    channels[i]->cut1 = c1[i];
-    channels[i]->cut2 = c2[i];
-    channels[i]->power = power[i];
+    LoudnessChannel& c = *channels[i];
+    const double last = step_alone(kSide + i, out1[i]);
+    c.power = power[kSide + i] + last * last;
+    c.before[0] = in1[i];
+    c.before[1] = in2[i];
+    c.shelved[0] = out1[i];
+    c.shelved[1] = out2[i];
+    c.cut[0] = out1[kSide + i];
+    c.cut[1] = out2[kSide + i];
   }
+}
+
+WAVICON_WIDE void filter_two(const KWeighting& k, const double* const* x, std::size_t count,
+                             LoudnessChannel* const* channels) {
+  filter<2>(k, x, count, channels);
+}
+WAVICON_WIDE void filter_one(const KWeighting& k, const double* const* x, std::size_t count,
+                             LoudnessChannel* const* channels) {
+  filter<1>(k, x, count, channels);
 }
 
 void forget(double& value) {
@@ -123,25 +177,27 @@ LoudnessMeter::LoudnessMeter(int channel_count, double sample_rate_hz)
 
 void LoudnessMeter::add(std::span<const double> planar, std::size_t length, std::size_t from,
                         std::size_t count) {
+  if (count == 0) return;
   std::size_t c = 0;
   for (; c + 1 < channels_.size(); c += 2) {
     const double* x[] = {planar.data() + c * length + from, planar.data() + (c + 1) * length + from};
-    Channel* both[] = {&channels_[c], &channels_[c + 1]};
-    filter<2>(filter_, x, count, both);
+    LoudnessChannel* both[] = {&channels_[c], &channels_[c + 1]};
+    filter_two(filter_, x, count, both);
   }
   for (; c < channels_.size(); ++c) {
     const double* x[] = {planar.data() + c * length + from};
-    Channel* one[] = {&channels_[c]};
-    filter<1>(filter_, x, count, one);
+    LoudnessChannel* one[] = {&channels_[c]};
+    filter_one(filter_, x, count, one);
   }
 }
 
 void LoudnessMeter::end_step() {
   double sum = 0;
-  for (Channel& c : channels_) {
+  for (LoudnessChannel& c : channels_) {
     sum += c.weight * c.power;
     c.power = 0;
-    for (double* value : {&c.shelf1, &c.shelf2, &c.cut1, &c.cut2}) forget(*value);
+    for (double* values : {c.shelved, c.cut})
+      for (std::size_t i = 0; i < 2; ++i) forget(values[i]);
   }
   steps_.push_back(sum);
 }

@@ -26,6 +26,13 @@ struct KWeighting {
 /// Below this the shelf has no place.
 inline constexpr double kLeastLoudnessRateHz = 4000;
 
+/// What is remembered of a channel.
+struct LoudnessChannel {
+  double weight = 1;
+  double before[2] = {}, shelved[2] = {}, cut[2] = {};  ///< the last two samples, and behind either section
+  double power = 0;                                     ///< of this step
+};
+
 /// Collects the weighted power of all channels in steps of 0.1 s; all loudnesses come of these.
 class LoudnessMeter {
  public:
@@ -46,16 +53,11 @@ class LoudnessMeter {
   [[nodiscard]] std::optional<double> range_lu() const;
 
  private:
-  struct Channel {
-    double weight = 1;
-    double shelf1 = 0, shelf2 = 0, cut1 = 0, cut2 = 0;  // what the sections remember
-    double power = 0;                                   // of this step
-  };
   [[nodiscard]] double mean_power(std::size_t end, std::size_t steps) const;
 
   KWeighting filter_;
   double step_frames_;
-  std::vector<Channel> channels_;
+  std::vector<LoudnessChannel> channels_;
   std::vector<double> steps_;  // Σ of weighted squares of all channels
 };
 
