@@ -28,6 +28,22 @@ TEST(BetweenSamples, NamesThePlace) {
   EXPECT_NEAR(highest, 2 * 0.8 * 2 / std::numbers::pi, 0.01);
 }
 
+// The highest crest lies before the first sample of such a burst, among samples that are all silent: wherever
+// the meter divides its work, it is looked for there.
+TEST(TruePeakMeter, FindsACrestBesideTheSamplesThatMakeIt) {
+  constexpr std::size_t kBurst = 16;
+  for (std::size_t start = 40; start < 180; ++start) {
+    std::vector<double> x(300, 0.0);
+    for (std::size_t n = 0; n < kBurst; ++n)
+      x[start + n] = (n % 2 == 0 ? 0.5 : -0.5) * (1 - 0.05 * static_cast<double>(n));
+    TruePeakMeter meter(48000);
+    meter.push(x);
+    const double crest = highest_between(x).first;
+    EXPECT_GT(crest, 0.6);
+    EXPECT_NEAR(meter.highest(), crest, 1e-15) << start;
+  }
+}
+
 TEST(BetweenSamples, ShortRunsHoldNothing) {
   for (const std::size_t length : {0UL, 1UL, 32UL})
     EXPECT_EQ(highest_between(std::vector<double>(length, 1.0)).first, 0);
