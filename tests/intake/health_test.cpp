@@ -69,6 +69,7 @@ TEST(Health, EveryDamageIsFoundNamedAndPlaced) {
           Damage{"clip=-17&level=-12", "frames are cut off at -29.00 dBFS, first at", -1},
           Damage{"repeat_at=1.9&repeat=256&in_place=1", "1 block was played again in place", 1.9},
           Damage{"repeat_at=3.2&repeat=512&in_place=1", "1 block was played again in place", 3.2},
+          Damage{"repeat_at=3.2017&repeat=301&in_place=1", "1 block was played again in place", 3.2017},
           Damage{"invert=1", "the polarity is inverted", -1}}) {
       const std::string text = troubles(checked(through_sandpiper(d.settings, stimulus), &stimulus));
       EXPECT_NE(text.find(d.words), std::string::npos) << rate << " " << d.settings << "\n" << text;
