@@ -27,6 +27,8 @@ struct FftwFree {
   void operator()(void* memory) const noexcept { fftw_free(memory); }
 };
 
+constexpr Phase kQuarter = Phase{1} << 62;  // of a cycle: from a sine to a cosine
+
 // Four complex numbers side by side, each with the roundings of one alone.
 using Four = double __attribute__((vector_size(64)));
 constexpr std::size_t kSideBySide = 4;
@@ -194,15 +196,28 @@ struct RealTransform::Impl {
   explicit Impl(std::size_t n)
       : length(n), input(fftw_alloc_real(n + n % 2)), work(fftw_alloc_complex(n / 2 + 1)), bins(n / 2 + 1) {
     if (!input || !work) throw std::bad_alloc();
-    for (std::size_t k = 0; even() && k <= n / 2; ++k) {
-      const Phase phase = phase_from_cycles(static_cast<double>(k) / static_cast<double>(n));
-      turns.emplace_back(cosine(phase), -sine(phase));
-    }
+    if (even()) add_turns();
     const std::lock_guard lock(planner_mutex());
     const auto count = static_cast<int>(even() ? n / 2 : n);
     plan = even() ? fftw_plan_dft_1d(count, pairs(), work.get(), FFTW_FORWARD, kFlags)
                   : fftw_plan_dft_r2c_1d(count, input.get(), work.get(), kFlags);
     if (plan == nullptr) throw std::bad_alloc();
+  }
+  void add_turns() {
+    constexpr std::size_t kPiece = 512;
+    std::array<double, kPiece> cycles{}, sine_of{}, cosine_of{};
+    std::array<Phase, kPiece> phases{};
+    turns.resize(length / 2 + 1);
+    for (std::size_t first = 0; first < turns.size(); first += kPiece) {
+      for (std::size_t i = 0; i < kPiece; ++i)
+        cycles[i] = static_cast<double>(first + i) / static_cast<double>(length);
+      phases_from_cycles(cycles, phases);
+      sines(phases, sine_of);
+      for (Phase& phase : phases) phase += kQuarter;
+      sines(phases, cosine_of);
+      for (std::size_t i = 0; i < std::min(kPiece, turns.size() - first); ++i)
+        turns[first + i] = {cosine_of[i], -sine_of[i]};
+    }
   }
   ~Impl() {
     const std::lock_guard lock(planner_mutex());
@@ -340,12 +355,33 @@ constexpr std::size_t kGroup = 64;
 struct RotorTable {
   std::array<double, kGroup> re{};
   std::array<double, kGroup> im{};
-  explicit RotorTable(Phase step) {
-    for (std::size_t j = 0; j < kGroup; ++j) {
-      re[j] = cosine(step * j);
-      im[j] = -sine(step * j);
-    }
+  RotorTable() = default;
+  // The first one turned by `origin`.
+  explicit RotorTable(Phase step, Phase origin = 0) {
+    steady_sines(origin + kQuarter, step, re);
+    steady_sines(origin, step, im);
+    for (double& value : im) value = -value;
   }
+  [[nodiscard]] std::complex<double> operator[](std::size_t j) const { return {re[j], im[j]}; }
+};
+
+// The turns of the starts of all groups, one after the other.
+class GroupTurns {
+ public:
+  explicit GroupTurns(Phase step) : step_(step * kGroup) {}
+  std::complex<double> next() {
+    if (at_ == kGroup) {
+      table_ = RotorTable(step_, origin_);
+      origin_ += step_ * kGroup;
+      at_ = 0;
+    }
+    return table_[at_++];
+  }
+
+ private:
+  Phase step_, origin_ = 0;
+  RotorTable table_;
+  std::size_t at_ = kGroup;
 };
 
 // Σ x[j]·table[j] over a whole group, in four lanes of fixed order.
@@ -370,19 +406,18 @@ const double* whole_group(std::span<const double> samples, std::size_t start,
   return room.data();
 }
 
-std::complex<double> rotor(Phase phase) { return {cosine(phase), -sine(phase)}; }
-
 }  // namespace
 
 std::complex<double> tone_sum(std::span<const double> samples, Phase step) {
   const RotorTable table(step);
+  GroupTurns turns(step);
   std::complex<double> total = 0;
   for (std::size_t start = 0; start < samples.size(); start += kGroup) {
     std::array<double, kGroup> last;
     const double* x = whole_group(samples, start, last);
     double sum[2];
     group_sum(x, table.re.data(), table.im.data(), sum);
-    total += std::complex(sum[0], sum[1]) * rotor(step * start);
+    total += std::complex(sum[0], sum[1]) * turns.next();
   }
   return total;
 }
@@ -411,6 +446,7 @@ WAVICON_WIDE void group_sums(const double* x, const double* re_table, const doub
 
 ToneSums tone_sums(std::span<const double> samples, Phase step) {
   const RotorTable table(step);
+  GroupTurns turns(step);
   ToneSums total{};
   for (std::size_t start = 0; start < samples.size(); start += kGroup) {
     std::array<double, kGroup> last;
@@ -418,7 +454,7 @@ ToneSums tone_sums(std::span<const double> samples, Phase step) {
     double sums[6];
     group_sums(x, table.re.data(), table.im.data(), sums);
     const std::complex<double> s0(sums[0], sums[1]), s1(sums[2], sums[3]), s2(sums[4], sums[5]);
-    const std::complex<double> turn = rotor(step * start);
+    const std::complex<double> turn = turns.next();
     const double a = static_cast<double>(start);
     total.zeroth += turn * s0;
     total.first += turn * (s1 + a * s0);
@@ -429,10 +465,11 @@ ToneSums tone_sums(std::span<const double> samples, Phase step) {
 
 void add_tone(std::span<double> samples, Phase step, std::complex<double> amplitude) {
   const RotorTable table(step);
+  GroupTurns turns(step);
   for (std::size_t start = 0; start < samples.size(); start += kGroup) {
     const std::size_t count = std::min(kGroup, samples.size() - start);
     // Re(c·e^{iφ}) = Re(c)·cos φ - Im(c)·sin φ, and the table holds -sin.
-    const std::complex<double> turned = amplitude * std::conj(rotor(step * start));
+    const std::complex<double> turned = amplitude * std::conj(turns.next());
     for (std::size_t j = 0; j < count; ++j)
       samples[start + j] += turned.real() * table.re[j] + turned.imag() * table.im[j];
   }

@@ -212,7 +212,14 @@ std::vector<int> carried_channels(AudioSource& capture, Stimulus& stimulus, cons
   return carries;
 }
 
-void add_spectra(AudioSource& capture, std::vector<ChannelHealth>& channels) {
+void add_spectra(AudioSource& given, std::vector<ChannelHealth>& channels) {
+  // A short capture is read once more, and not for each of the blocks, which overlap.
+  constexpr std::int64_t kShort = 1 << 19;  // samples: 4 MB
+  std::optional<Audio> whole;
+  if (given.frames() * given.channel_count() <= kShort) whole = read_stretch(given, 0, given.frames());
+  std::optional<MemorySource> held;
+  if (whole) held.emplace(*whole);
+  AudioSource& capture = held ? static_cast<AudioSource&>(*held) : given;
   const auto ends = intake_detail::band_ends_hz(capture);
   const auto hums = intake_detail::mains_hum(capture);
   for (std::size_t c = 0; c < channels.size(); ++c) {
