@@ -76,7 +76,7 @@ struct BinAndPartner {
   }
 };
 
-inline void turn_apart(Four& result, const Partners& of, const double* turns) {
+WAVICON_WITHIN_WIDE void turn_apart(Four& result, const Partners& of, const double* turns) {
   constexpr Four kBack{1, -1, 1, -1, 1, -1, 1, -1};
   Four turn, swapped;
   load_turns(turn, swapped, turns);
@@ -108,7 +108,7 @@ WAVICON_WIDE void take_apart(const double* __restrict z, const double* __restric
 
 // Four numbers' squared magnitudes.
 using FourSquares = double __attribute__((vector_size(32)));
-inline void square(FourSquares& result, const Four& numbers) {
+WAVICON_WITHIN_WIDE void square(FourSquares& result, const Four& numbers) {
   const Four squares = numbers * numbers;
   result = __builtin_shufflevector(squares, squares, 0, 2, 4, 6) +
            __builtin_shufflevector(squares, squares, 1, 3, 5, 7);

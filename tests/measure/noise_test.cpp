@@ -204,7 +204,8 @@ TEST(Noise, OtherLinesAreListedAndRisingNoiseIsSaid) {
   EXPECT_NE(text.find("the noise comes up by"), std::string::npos) << text;
 }
 
-// A tone that begins within the stretch splatters over all of the band: the figure is that, and it is said.
+// A tone that begins within the stretch splatters over all of the band: that makes the figure, and a warning
+// says so.
 TEST(Noise, ShortSoundsThatMakeTheFigureAreSaid) {
   constexpr double kFs = 44100;
   const auto text_of = [&](double begins_s) {
