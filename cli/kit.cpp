@@ -24,7 +24,7 @@ namespace fs = std::filesystem;
 constexpr double kLeastBeforeS = 0.5;  // of silence around the marks, so that nothing touches them
 constexpr double kLeastAfterS = 1.0;
 
-struct Make {
+struct MakeKit {
   std::string recipe_file;
   std::vector<double> rates_hz;
   std::string folder;
@@ -71,7 +71,7 @@ tells what the program itself does: begin with that.
                      recipe.channel_count == 1 ? "1" : std::to_string(recipe.channel_count));
 }
 
-int make(const Make& command) {
+int make(const MakeKit& command) {
   Recipe recipe = read_measured_recipe(command.recipe_file);
   if (!recipe.marks)
     throw Error(
@@ -177,7 +177,7 @@ void add_kit(CLI::App& app, Action& action) {
       app.add_subcommand("kit", "what does my DAW do to a bounce? stimuli and instructions out, bounces in");
   kit->require_subcommand(1);
   auto* out = kit->add_subcommand("make", "a folder to take into any recording program");
-  auto making = std::make_shared<Make>();
+  auto making = std::make_shared<MakeKit>();
   out->add_option("RECIPE", making->recipe_file, "recipe of the stimulus, with marks")->required();
   out->add_option("--rates", making->rates_hz,
                   "sample rates, for example 44100,48000,96000 (default: the recipe's)")

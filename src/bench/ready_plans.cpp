@@ -29,7 +29,7 @@ std::string line_after(const std::string& text, const std::string& start, std::s
   return text.substr(at + start.size(), text.find('\n', at) - at - start.size());
 }
 
-std::string quoted(const std::string& text) {
+std::string in_quotes(const std::string& text) {
   std::string out = "\"";
   for (const char c : text) {
     if (c == '"' || c == '\\') out += '\\';
@@ -111,13 +111,13 @@ struct Filling {
 
 void add_row(Filling& filling, const std::string& name, const std::vector<std::string>& values) {
   if (filling.row.empty()) filling.row = name;
-  filling.rows += quoted(name) + " = [";
+  filling.rows += in_quotes(name) + " = [";
   for (const std::string& value : values) {
     // As TOML writes numbers; hexadecimal and the like are words.
     const bool number = number_in(value).has_value() &&
                         value.find_first_not_of("0123456789.-eE") == std::string::npos && value[0] != '.' &&
                         value.back() != '.';
-    filling.rows += (&value == values.data() ? "" : ", ") + (number ? value : quoted(value));
+    filling.rows += (&value == values.data() ? "" : ", ") + (number ? value : in_quotes(value));
   }
   filling.rows += "]\n";
 }
@@ -128,7 +128,7 @@ void add_named(Filling& filling, const std::string& row,
   filling.rows += row + " = { ";
   for (const auto& [name, text] : values)
     filling.rows +=
-        fmt::format("{}{} = {}", name == values.front().first ? "" : ", ", quoted(name), quoted(text));
+        fmt::format("{}{} = {}", name == values.front().first ? "" : ", ", in_quotes(name), in_quotes(text));
   filling.rows += " }\n";
 }
 
@@ -152,7 +152,7 @@ Filling one_chain(const std::string& given) {
   filling.path = "through = [";
   for (std::size_t u = 0; u < units.size(); ++u) {
     const Laddered ladder = laddered(units[u], u, units.size());
-    filling.path += (u == 0 ? "" : ", ") + quoted(ladder.unit);
+    filling.path += (u == 0 ? "" : ", ") + in_quotes(ladder.unit);
     for (const auto& [row, values] : ladder.rows) add_row(filling, row, values);
     join_name(filling, short_name(units[u]));
   }

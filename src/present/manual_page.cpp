@@ -266,7 +266,7 @@ std::string block_source(const ManualBlock& block, bool first) {
   }
 }
 
-std::string quoted(const std::string& text) {
+std::string in_quotes(const std::string& text) {
   std::string out = "\"";
   for (const char c : escaped(text, Kind::plain)) out += c == '"' ? std::string("\\(dq") : std::string(1, c);
   return out + "\"";
@@ -385,13 +385,14 @@ std::string manual_source(const ManualPage& page) {
   std::string title = page.name;
   std::transform(title.begin(), title.end(), title.begin(),
                  [](char c) { return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c; });
-  std::string out = fmt::format(".TH {} {} {} {} {}\n", quoted(title), page.section, quoted(page.released),
-                                quoted("wavicon " + page.version), quoted("Wavicon's manual"));
+  std::string out =
+      fmt::format(".TH {} {} {} {} {}\n", in_quotes(title), page.section, in_quotes(page.released),
+                  in_quotes("wavicon " + page.version), in_quotes("Wavicon's manual"));
   // Words stay whole and as far apart as they are.
   out += ".nh\n.ad l\n.SH NAME\n" + escaped(page.name, Kind::plain) + " \\-\n" +
          source_lines({{Kind::plain, page.line}});
   for (const ManualSection& section : page.sections) {
-    out += ".SH " + quoted(section.title) + "\n";
+    out += ".SH " + in_quotes(section.title) + "\n";
     bool first = true;
     for (const ManualBlock& block : section.blocks) {
       out += block_source(block, first);
