@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 
 #include "coarse_search.hpp"
 #include "comparable.hpp"
@@ -11,7 +10,7 @@
 #include "delay_line.hpp"
 #include "explained_power.hpp"
 #include "hit.hpp"
-#include "mark_search.hpp"
+#include "samples.hpp"
 #include "segment_search.hpp"
 #include "segment_timer.hpp"
 #include "slip_check.hpp"

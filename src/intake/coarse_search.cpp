@@ -9,7 +9,6 @@
 #include <tuple>
 
 #include "audio/wide.hpp"
-#include "mark_search.hpp"
 #include "samples.hpp"
 #include "segment_delay.hpp"
 #include "wavicon/audio/decimator.hpp"
@@ -56,6 +55,8 @@ constexpr int kLeastAgreed = 3, kEnough = 6, kMost = 8;
 constexpr int kLeastLooked = 5, kFew = 2;  // of what is too short for five segments
 
 constexpr std::array kUsualRates = {44.1, 48.0, 88.2, 96.0};
+constexpr std::size_t kLikeLength = 4096;     // low samples
+constexpr std::size_t kMostKept = 4'000'000;  // low samples in blocks that are kept: 32 MB
 constexpr double kTapeStep = 2e-4, kLongestTapeS = 180;
 constexpr int kTapeSteps = 50;
 constexpr double kSpeedHeight = 16, kSpeedOver = 1.5;  // of one speed, and over all others
@@ -148,7 +149,7 @@ std::vector<double> CoarseSearch::places_of_excerpts() {
   for (std::size_t i = 0; i < kSpread; ++i) {
     const std::int64_t first =
         static_cast<std::int64_t>(i) * (a_.frames() - length) / static_cast<std::int64_t>(kSpread - 1);
-    const std::vector<Peak> peaks = peaks_of(excerpt_at(first, length, 1));
+    const std::vector<Peak> peaks = peaks_of(excerpt_at(first, length, 1), Blocks::kept);
     for (const Peak& peak : peaks)
       if (peak.height > kLikely && peak.height > kWorthALook * peaks.front().height) all.push_back(peak);
   }
@@ -208,7 +209,10 @@ std::optional<double> CoarseSearch::speed() {
   double best = 0, height = 0, next = 0;
   std::vector<double> heights;
   for (const double ratio : ratios) {
-    const auto peaks = peaks_of(excerpt_at(places.front(), length, ratio));
+    Excerpt excerpt = excerpt_at(places.front(), length, ratio);
+    // Lengths that are nearly the same share the blocks of the capture.
+    excerpt.samples.resize((excerpt.samples.size() + kLikeLength - 1) / kLikeLength * kLikeLength);
+    const auto peaks = peaks_of(excerpt, Blocks::kept);
     heights.push_back(peaks.empty() ? 0 : peaks.front().height);
     if (heights.back() <= height) continue;
     height = heights.back();
@@ -263,11 +267,42 @@ std::vector<std::int64_t> CoarseSearch::loudest(std::int64_t length) const {
   return result;
 }
 
+std::size_t CoarseSearch::edge() const {
+  return static_cast<std::size_t>(kEdgeS * a_.sample_rate_hz() / static_cast<double>(step_)) + 1;
+}
+
+CoarseSearch::Block CoarseSearch::made_block(std::int64_t start, RealTransform& transform,
+                                             RealTransform& envelopes) {
+  auto samples = low(b_, b_channel_, start, transform.length());
+  const auto window = edged_window(2 * edge(), edge());
+  for (std::size_t n = 0; n < edge(); ++n) {
+    samples[n] *= window[n];
+    samples[samples.size() - 1 - n] *= window[n];
+  }
+  Block block{start, transform.bins_of(samples), 0, {}};
+  flatten(block.bins, 1);
+  block.power = power_of(block.bins);
+  if (block.power > 0) block.envelope = envelopes.bins_of(envelope(transform.invert(block.bins)));
+  return block;
+}
+
+const CoarseSearch::Block& CoarseSearch::kept_block(std::int64_t start, RealTransform& transform,
+                                                    RealTransform& envelopes) {
+  if (block_samples_ != transform.length()) blocks_.clear();
+  block_samples_ = transform.length();
+  const auto kept =
+      std::find_if(blocks_.begin(), blocks_.end(), [&](const Block& block) { return block.start == start; });
+  if (kept != blocks_.end()) return *kept;
+  Block block = made_block(start, transform, envelopes);
+  if ((blocks_.size() + 1) * block_samples_ > kMostKept) return fresh_ = std::move(block);
+  return blocks_.emplace_back(std::move(block));
+}
+
 // The highest peaks over the whole capture, by their heights over chance, the highest first.
-std::vector<CoarseSearch::Peak> CoarseSearch::peaks_of(const Excerpt& excerpt) {
+std::vector<CoarseSearch::Peak> CoarseSearch::peaks_of(const Excerpt& excerpt, Blocks kept) {
   const std::size_t own = excerpt.samples.size();
   // The ends of a block are faded, and lie within the next one's middle.
-  const auto edge = static_cast<std::size_t>(kEdgeS * a_.sample_rate_hz() / static_cast<double>(step_)) + 1;
+  const std::size_t edge = this->edge();
   // Whole blocks: what goes round in the correlation goes round in the envelopes as well.
   const std::size_t blocks = fast_transform_length(std::max<std::size_t>(4, 4 * (own + edge) / kBlock + 1));
   RealTransform& transform = transforms_.get(blocks * kBlock);
@@ -279,24 +314,17 @@ std::vector<CoarseSearch::Peak> CoarseSearch::peaks_of(const Excerpt& excerpt) {
   RealTransform& envelopes = transforms_.get(blocks);
   const Bins u_bins = envelopes.bins_of(u);
   const std::size_t hop = transform.length() - own - 2 * edge;
-  const auto window = edged_window(transform.length(), edge);
   const auto apart = std::max(2.0 * static_cast<double>(step_), std::round(kApartS * a_.sample_rate_hz()));
   std::vector<Peak> peaks;
   for (std::int64_t start = -(static_cast<std::int64_t>(own + edge)) * step(); start < b_.frames();
        start += static_cast<std::int64_t>(hop) * step()) {
-    auto block = low(b_, b_channel_, start, transform.length());
-    for (std::size_t n = 0; n < edge; ++n) {
-      block[n] *= window[n];
-      block[block.size() - 1 - n] *= window[n];
-    }
-    Bins b = transform.bins_of(block);
-    flatten(b, 1);
-    const double b_power = power_of(b);
-    if (!(b_power > 0)) continue;
+    if (kept == Blocks::made_again) fresh_ = made_block(start, transform, envelopes);
+    const Block& block = kept == Blocks::kept ? kept_block(start, transform, envelopes) : fresh_;
+    if (!(block.power > 0)) continue;
     double both = 0;
-    for (std::size_t k = 0; k < b.size(); ++k) both += std::norm(a[k]) * std::norm(b[k]);
-    const double kappa = static_cast<double>(b.size()) * both / (a_power * b_power);
-    Bins v_bins = envelopes.bins_of(envelope(transform.invert(b)));
+    for (std::size_t k = 0; k < a.size(); ++k) both += std::norm(a[k]) * std::norm(block.bins[k]);
+    const double kappa = static_cast<double>(a.size()) * both / (a_power * block.power);
+    Bins v_bins = block.envelope;
     times_conjugates(v_bins, u_bins);
     const auto together = envelopes.invert(v_bins);
     std::vector<double> chance(u.size());
@@ -306,8 +334,9 @@ std::vector<CoarseSearch::Peak> CoarseSearch::peaks_of(const Excerpt& excerpt) {
     }
     const double floor =
         kLeastT * std::accumulate(chance.begin(), chance.end(), 0.0) / static_cast<double>(chance.size());
-    times_conjugates(b, a);
-    const auto c = transform.invert(b);
+    Bins cross = block.bins;
+    times_conjugates(cross, a);
+    const auto c = transform.invert(cross);
     const auto height_at = [&](std::size_t n) {
       const double at = static_cast<double>(n) / kBlock;
       const auto i = std::min(static_cast<std::size_t>(at), chance.size() - 2);
@@ -415,8 +444,7 @@ double CoarseSearch::alike_in_all(double delay_frames) const {
     const auto x = low(a_, a_channel_, first, here),
                y = low(b_, b_channel_, first + std::llround(delay_frames) - step(), here + 2);
     for (std::size_t shift = 0; shift < 3; ++shift)
-      both[shift] +=
-          std::inner_product(x.begin(), x.end(), y.begin() + static_cast<std::ptrdiff_t>(shift), 0.0);
+      both[shift] += sum_of_products(x, std::span(y).subspan(shift, x.size()));
     own += energy(x);
   }
   return own > 0 ? std::max({std::abs(both[0]), std::abs(both[1]), std::abs(both[2])}) / own : 0;

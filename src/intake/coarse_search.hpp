@@ -66,7 +66,21 @@ class CoarseSearch {
   [[nodiscard]] std::vector<double> low(AudioSource& source, int channel, std::int64_t first,
                                         std::size_t count) const;
   [[nodiscard]] std::vector<std::int64_t> loudest(std::int64_t length) const;
-  [[nodiscard]] std::vector<Peak> peaks_of(const Excerpt& excerpt);
+  // A block of the capture, flat, and what its envelope is made of.
+  struct Block {
+    std::int64_t start = 0;
+    Bins bins;
+    double power = 0;
+    Bins envelope;
+  };
+  // Whether blocks of the capture are kept for other excerpts, of about the same length.
+  enum class Blocks { made_again, kept };
+  [[nodiscard]] std::vector<Peak> peaks_of(const Excerpt& excerpt, Blocks blocks = Blocks::made_again);
+  [[nodiscard]] Block made_block(std::int64_t start, RealTransform& transform, RealTransform& envelopes);
+  [[nodiscard]] const Block& kept_block(std::int64_t start, RealTransform& transform,
+                                        RealTransform& envelopes);
+  // Samples by which the end of a block fades.
+  [[nodiscard]] std::size_t edge() const;
   [[nodiscard]] Excerpt excerpt_at(std::int64_t first, std::int64_t length, double frames_per_frame) const;
   CoarsePlace choose(std::vector<Peak> peaks) const;
   [[nodiscard]] double alike_in_all(double delay_frames) const;
@@ -80,6 +94,9 @@ class CoarseSearch {
   double most_drift_;
   std::size_t step_ = 1;
   RealTransforms& transforms_;
+  std::vector<Block> blocks_;      // that are kept, all of one length
+  std::size_t block_samples_ = 0;  // of each
+  Block fresh_;                    // the newest one of those that are too many to be kept
 };
 
 /// Whether a place is more than chance gives. Unrelated pairs: docs/alignment.md.

@@ -5,7 +5,7 @@
 #include <cmath>
 #include <numeric>
 
-#include "mark_search.hpp"
+#include "samples.hpp"
 
 namespace wavicon::intake_detail {
 namespace {

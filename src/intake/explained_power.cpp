@@ -4,8 +4,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include "mark_search.hpp"
-
 namespace wavicon::intake_detail {
 namespace {
 
@@ -15,9 +13,7 @@ constexpr double kPlainlyMore = 0.15;
 constexpr std::int64_t kAround = 16;  // frames, to either side of a place that is known to a low sample
 constexpr std::size_t kMostLooked = 32;
 
-struct Lying {
-  double gain = 0, power = 0, alike = 0;
-};
+using Lying = SegmentTimer::Likeness;
 
 // The share that lies there at the level of most of it.
 double at_one_level(std::vector<Lying> segments) {
@@ -36,17 +32,6 @@ double at_one_level(std::vector<Lying> segments) {
   return all > 0 ? most / all : 0;
 }
 
-std::optional<Lying> lying(const AlignedPair& pair, std::int64_t first, const Line& line) {
-  const Segment segment{.first = first};
-  const double power =
-      energy(read_channel(pair.reference, pair.channels.reference_channel, first, pair.length));
-  if (!(power > 0)) return std::nullopt;
-  Alignment along;
-  along.delay_frames = line.delay;
-  along.frames_per_frame = 1 + line.slope;
-  return Lying{pair.timer.gain({segment}, along), power, pair.timer.alike(segment, line)};
-}
-
 }  // namespace
 
 double explained_power(const AlignedPair& pair, const Alignment& found) {
@@ -55,7 +40,7 @@ double explained_power(const AlignedPair& pair, const Alignment& found) {
   for (const std::int64_t first : pair.places) {
     std::size_t piece = 0;
     for (const Slip& slip : found.slips) piece += slip.before_frame <= first;
-    if (const auto one = lying(pair, first, {delays[piece], found.frames_per_frame - 1}))
+    if (const auto one = pair.timer.likeness(first, {delays[piece], found.frames_per_frame - 1}))
       segments.push_back(*one);
   }
   return at_one_level(std::move(segments));
@@ -66,20 +51,22 @@ std::optional<double> better_explained(const AlignedPair& pair, const Alignment&
   std::optional<double> best;
   const double slope = found.frames_per_frame - 1;
   const std::size_t step = (pair.places.size() + kMostLooked - 1) / kMostLooked;
-  for (const double delay : others) {
-    std::vector<Lying> segments;
-    for (std::size_t i = 0; i < pair.places.size(); i += step) {
+  std::vector<std::vector<Lying>> segments(others.size());
+  for (std::size_t i = 0; i < pair.places.size(); i += step)
+    for (std::size_t other = 0; other < others.size(); ++other) {
       const auto first = static_cast<double>(pair.places[i]);
       std::vector<Segment> one;
-      if (auto s = pair.search.search(pair.places[i], delay + slope * first, kAround)) one.push_back(*s);
+      if (auto s = pair.search.search(pair.places[i], others[other] + slope * first, kAround))
+        one.push_back(*s);
       if (!one.empty()) pair.timer.refine(one, slope);
-      const double own = one.empty() ? delay : one[0].delay - slope * first;
-      if (const auto at = lying(pair, pair.places[i], {own, slope})) segments.push_back(*at);
+      const double own = one.empty() ? others[other] : one[0].delay - slope * first;
+      if (const auto at = pair.timer.likeness(pair.places[i], {own, slope})) segments[other].push_back(*at);
     }
-    const double share = at_one_level(std::move(segments));
+  for (std::size_t other = 0; other < others.size(); ++other) {
+    const double share = at_one_level(std::move(segments[other]));
     if (share < here + kPlainlyMore) continue;
     here = share;
-    best = delay;
+    best = others[other];
   }
   return best;
 }

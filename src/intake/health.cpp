@@ -6,11 +6,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 
 #include "island_parts.hpp"
-#include "mark_search.hpp"
 #include "place_by_parts.hpp"
+#include "samples.hpp"
 #include "spectra.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"

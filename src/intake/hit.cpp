@@ -5,12 +5,10 @@
 #include <cmath>
 #include <complex>
 #include <numbers>
-#include <numeric>
 
 #include "audio/wide.hpp"
 #include "band_vote.hpp"
 #include "curve_timing.hpp"
-#include "mark_search.hpp"
 #include "samples.hpp"
 #include "segment_delay.hpp"
 #include "wavicon/audio/fractional.hpp"
@@ -175,13 +173,12 @@ class Search {
     const double turn = 2 * std::numbers::pi / static_cast<double>(transform_.length());
     for (int i = -kBetween; i <= kBetween; ++i) {
       const double at = lag + static_cast<double>(i) / (2 * kBetween);
-      const std::complex<double> step = std::polar(1.0, turn * at);
-      std::complex<double> phase = step;
-      double sum = 0.5 * cross[0].real(), last = 0;
-      for (std::size_t k = 1; k < cross.size(); ++k, phase *= step)
-        sum += last = cross[k].real() * phase.real() - cross[k].imag() * phase.imag();
-      sum -= 0.5 * last;  // half the rate stands once in a spectrum of real samples
-      sum *= 2 / static_cast<double>(transform_.length());
+      // 0 Hz and half the rate stand once in a spectrum of real samples.
+      const double once =
+          cross.front().real() +
+          (cross.back() * std::polar(1.0, turn * at * static_cast<double>(cross.size() - 1))).real();
+      const double sum =
+          (2 * sum_of_turned(cross, turn * at) - once) / static_cast<double>(transform_.length());
       if (std::abs(sum) > std::abs(best)) best = sum;
     }
     return best;
@@ -274,15 +271,16 @@ std::optional<TimedHit> time_hit(AudioSource& reference, int reference_channel, 
   TimedHit result{.delay_frames = delay_frames, .own = energy(x)};
   const std::vector<double> whole = x;
   for (std::size_t n = 0; n < x.size(); ++n) x[n] *= window[n];
+  const auto own = timing.spectrum_of(x);
   const FractionalReader reader;
   std::vector<double> y(x.size());
   for (int pass = 0; pass < kPasses; ++pass) {
     Alignment along;
     along.delay_frames = result.delay_frames;
     read_aligned(capture, capture_channel, along, first, reader, y);
-    result.both = std::inner_product(whole.begin(), whole.end(), y.begin(), 0.0);
+    result.both = sum_of_products(whole, y);
     for (std::size_t n = 0; n < y.size(); ++n) y[n] *= window[n];
-    const auto late = timing(x, y);
+    const auto late = timing(own, y);
     if (!late) return std::nullopt;
     result.delay_frames += late->frames;
     // Bands that a filter moved against each other: each of them could be the delay.

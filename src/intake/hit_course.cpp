@@ -5,6 +5,7 @@
 #include <numeric>
 
 #include "delay_line.hpp"
+#include "samples.hpp"
 #include "wavicon/intake/hits.hpp"
 
 namespace wavicon {
@@ -25,7 +26,7 @@ double mean_of(const Values& y, std::size_t first, std::size_t end) {
          static_cast<double>(end - first);
 }
 
-double squares_of(const Values& y) { return std::inner_product(y.begin(), y.end(), y.begin(), 0.0); }
+double squares_of(const Values& y) { return intake_detail::energy(y); }
 
 double deviation(const Values& off, double freedom) {
   return std::sqrt(squares_of(off) / std::max(1.0, freedom));

@@ -8,7 +8,6 @@
 #include "comparable.hpp"
 #include "envelope.hpp"
 #include "hit.hpp"
-#include "mark_search.hpp"
 #include "samples.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/transform.hpp"
@@ -217,7 +216,7 @@ class Rows {
     const std::int64_t length = hit.end_frame - hit.first_frame;
     const auto x = read_channel(a_, options_.reference_channel, hit.first_frame, length),
                y = read_channel(b_, options_.capture_channel, hit.first_frame + delay, length);
-    const double both = std::inner_product(x.begin(), x.end(), y.begin(), 0.0), own = energy(x);
+    const double both = intake_detail::sum_of_products(x, y), own = intake_detail::energy(x);
     return own > 0 ? db_from_ratio(std::max(1e-9, std::abs(both) / own)) : 0;
   }
 

@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "mark_search.hpp"
+#include "samples.hpp"
 #include "wavicon/audio/error.hpp"
 
 namespace wavicon::intake_detail {

@@ -6,10 +6,10 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <numeric>
 #include <utility>
 
 #include "mark_search.hpp"
+#include "samples.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/transform.hpp"
@@ -184,7 +184,7 @@ std::vector<double> channel_gains(AudioSource& capture, const Take& take, const 
     for (std::size_t offset = 0; offset <= 2 * kReach; ++offset) {
       const auto segment =
           std::span<const double>(planar).subspan(static_cast<std::size_t>(c) * window + offset, by.size());
-      const double both = std::inner_product(segment.begin(), segment.end(), by.begin(), 0.0);
+      const double both = sum_of_products(segment, by);
       const double local = energy(segment),
                    match = local > 0 ? std::abs(both) / std::sqrt(local * energy(by)) : 0;
       if (match <= highest) continue;
@@ -230,7 +230,7 @@ std::optional<Take> locate_in_place(AudioSource& capture, const Stimulus& stimul
   for (int c = 0; c < capture.channel_count(); ++c) {
     auto look = [&](std::int64_t at, const std::vector<double>& by) {
       const auto segment = read_channel(capture, c, at, static_cast<std::int64_t>(by.size()));
-      const double both = std::inner_product(segment.begin(), segment.end(), by.begin(), 0.0);
+      const double both = sum_of_products(segment, by);
       const double match = std::abs(both) / std::sqrt(std::max(energy(segment), kSilence) * energy(by));
       return match < kSurely ? Found{{0, 0, 0}, c}
                              : Found{refine(segment, by, static_cast<double>(at), match, transforms), c};

@@ -5,9 +5,9 @@
 #include <cmath>
 #include <complex>
 #include <numbers>
-#include <numeric>
 #include <utility>
 
+#include "samples.hpp"
 #include "wavicon/audio/error.hpp"
 
 namespace wavicon::intake_detail {
@@ -19,8 +19,6 @@ constexpr double kChirpBand = 1e-6;   // power of a bin over the highest: 60 dB
 constexpr double kCoarseMatch = 0.8;  // of the match that counts: what the grid of the search may lose
 
 }  // namespace
-
-double energy(std::span<const double> x) { return std::inner_product(x.begin(), x.end(), x.begin(), 0.0); }
 
 FoundMark refine(std::span<const double> segment, std::span<const double> mark, double first_frame,
                  double match, RealTransforms& transforms) {
@@ -157,7 +155,7 @@ class MarkSearch {
       const auto segment = x.subspan(offset, mark.size());
       const double local = energy(segment);
       if (local < least_energy()) continue;
-      const double both = std::inner_product(segment.begin(), segment.end(), mark.begin(), 0.0);
+      const double both = sum_of_products(segment, mark);
       const double match = std::abs(both) / std::sqrt(own_ * local);
       if (match > sharp.match) sharp = {static_cast<std::int64_t>(offset), match};
     }

@@ -17,8 +17,6 @@ struct Found {
   int channel = 0;
 };
 
-[[nodiscard]] double energy(std::span<const double> x);
-
 /// Delay of `segment` against `mark`, a fraction of a sample, and the gain there: the maximum of the
 /// correlation between samples, by Newton's method on the cross-spectrum.
 ///

@@ -8,7 +8,6 @@
 #include <span>
 
 #include "envelope.hpp"
-#include "mark_search.hpp"
 #include "samples.hpp"
 #include "wavicon/audio/linear_system.hpp"
 
@@ -49,9 +48,7 @@ class EdgeShape {
     }
     std::vector<double> matrix(kUnknowns * kUnknowns);
     for (std::size_t i = 0; i < kUnknowns; ++i)
-      for (std::size_t j = 0; j <= i; ++j)
-        matrix[i * kUnknowns + j] =
-            std::inner_product(basis_[i].begin(), basis_[i].end(), basis_[j].begin(), 0.0);
+      for (std::size_t j = 0; j <= i; ++j) matrix[i * kUnknowns + j] = sum_of_products(basis_[i], basis_[j]);
     system_ = std::make_unique<SymmetricSystem>(matrix, kUnknowns);
   }
 
@@ -65,8 +62,7 @@ class EdgeShape {
     const double power = energy(y);
     if (!(power > 0)) return 1;
     std::vector<double> sides(kUnknowns);
-    for (std::size_t i = 0; i < kUnknowns; ++i)
-      sides[i] = std::inner_product(y.begin(), y.end(), basis_[i].begin(), 0.0);
+    for (std::size_t i = 0; i < kUnknowns; ++i) sides[i] = sum_of_products(y, basis_[i]);
     const auto found = system_->solve(sides);
     return std::clamp(1 - std::inner_product(found.begin(), found.end(), sides.begin(), 0.0) / power, 0.0,
                       1.0);

@@ -5,12 +5,11 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 #include <utility>
 
 #include "island_parts.hpp"
 #include "islands.hpp"
-#include "mark_search.hpp"
+#include "samples.hpp"
 #include "sweep_course.hpp"
 #include "tone_groups.hpp"
 #include "wavicon/audio/decibels.hpp"
@@ -164,7 +163,7 @@ std::vector<int> unlike(AudioSource& source, int channel) {
                    for (std::size_t c = 0; c < count; ++c) {
                      const auto y = run(c);
                      own[c] += energy(y);
-                     both[c] += std::inner_product(x.begin(), x.end(), y.begin(), 0.0);
+                     both[c] += sum_of_products(x, y);
                    }
                  });
   const double reference = own[static_cast<std::size_t>(channel)];

@@ -9,6 +9,13 @@
 namespace wavicon::intake_detail {
 namespace {
 
+constexpr std::size_t kLanes = 8;
+
+// Sums of lanes, in one order.
+double added(const double* lanes) {
+  return ((lanes[0] + lanes[4]) + (lanes[2] + lanes[6])) + ((lanes[1] + lanes[5]) + (lanes[3] + lanes[7]));
+}
+
 // Pairs of doubles; products are added up with their signs in them, as in transform.cpp.
 WAVICON_WIDE void multiply(double* bins, const double* others, std::size_t count) {
   for (std::size_t k = 0; k < count; ++k) {
@@ -19,8 +26,36 @@ WAVICON_WIDE void multiply(double* bins, const double* others, std::size_t count
   }
 }
 
+WAVICON_WIDE void add_products(const double* x, const double* y, std::size_t count, double* sums) {
+  double lanes[kLanes] = {};
+  std::size_t n = 0;
+  for (; n + kLanes <= count; n += kLanes)
+    for (std::size_t i = 0; i < kLanes; ++i) lanes[i] += x[n + i] * y[n + i];
+  for (std::size_t i = 0; n < count; ++n, ++i) lanes[i] += x[n] * y[n];
+  std::copy(lanes, lanes + kLanes, sums);
+}
+
+// Every eighth bin in a lane of its own, turned by `phases`, which the step turns on.
+WAVICON_WIDE void add_turned(const double* bins, std::size_t groups, const double* phases, double step_re,
+                             double step_im, double* sums) {
+  double re[kLanes], im[kLanes], lanes[kLanes];
+  for (std::size_t j = 0; j < kLanes; ++j) {
+    re[j] = phases[j];
+    im[j] = phases[kLanes + j];
+    lanes[j] = sums[j];
+  }
+  for (std::size_t g = 0; g < groups; ++g)
+    for (std::size_t j = 0; j < kLanes; ++j) {
+      const double* bin = bins + 2 * (kLanes * g + j);
+      const double p_re = re[j], p_im = im[j];
+      lanes[j] += bin[0] * p_re + -bin[1] * p_im;
+      re[j] = p_re * step_re + -p_im * step_im;
+      im[j] = p_re * step_im + p_im * step_re;
+    }
+  std::copy(lanes, lanes + kLanes, sums);
+}
+
 WAVICON_WIDE void find_highest(const double* bins, std::size_t count, double* highest) {
-  constexpr std::size_t kLanes = 8;
   double lanes[kLanes] = {};
   std::size_t k = 0;
   for (; k + kLanes <= count; k += kLanes)
@@ -34,6 +69,30 @@ WAVICON_WIDE void find_highest(const double* bins, std::size_t count, double* hi
 }
 
 }  // namespace
+
+double sum_of_products(std::span<const double> x, std::span<const double> y) {
+  double sums[kLanes] = {};
+  add_products(x.data(), y.data(), x.size(), sums);
+  return added(sums);
+}
+
+double sum_of_turned(std::span<const std::complex<double>> bins, double turn) {
+  const std::complex<double> step = std::polar(1.0, turn);
+  std::complex<double> phase = 1, group_step = step;
+  double phases[2 * kLanes], sums[kLanes] = {};
+  for (std::size_t j = 0; j < kLanes; ++j, phase *= step) {
+    phases[j] = phase.real();
+    phases[kLanes + j] = phase.imag();
+  }
+  for (std::size_t n = 1; n < kLanes; n *= 2) group_step *= group_step;
+  const std::size_t groups = bins.size() / kLanes;
+  add_turned(reinterpret_cast<const double*>(bins.data()), groups, phases, group_step.real(),
+             group_step.imag(), sums);
+  double sum = added(sums);
+  phase = std::polar(1.0, turn * static_cast<double>(groups * kLanes));
+  for (std::size_t k = groups * kLanes; k < bins.size(); ++k, phase *= step) sum += (bins[k] * phase).real();
+  return sum;
+}
 
 double highest_power(std::span<const std::complex<double>> bins) {
   double highest = 0;

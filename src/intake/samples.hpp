@@ -39,11 +39,20 @@ namespace wavicon::intake_detail {
   return bend < 0 ? std::clamp(0.5 * (p - r) / bend, -0.5, 0.5) : 0;
 }
 
+/// Σ x[n]·y[n], in eight lanes of one order whatever the registers hold. Both are equally long.
+[[nodiscard]] double sum_of_products(std::span<const double> x, std::span<const double> y);
+
+/// Σ x[n]².
+[[nodiscard]] inline double energy(std::span<const double> x) { return sum_of_products(x, x); }
+
 /// The highest |bin|²; 0 for none.
 [[nodiscard]] double highest_power(std::span<const std::complex<double>> bins);
 
 /// Each bin times the conjugate of the other's: the spectrum of their correlation. Both are equally many.
 void times_conjugates(std::span<std::complex<double>> bins, std::span<const std::complex<double>> others);
+
+/// Σ Re(C[k] e^{jωk}): a spectrum's signal between samples. @param turn  ω, radians per bin.
+[[nodiscard]] double sum_of_turned(std::span<const std::complex<double>> bins, double turn);
 
 /// Σ x[n]·y[n + lag] at lags -(x.size() - 1) … y.size() - 1, in that order; neither empty.
 [[nodiscard]] std::vector<double> correlation_of(std::span<const double> x, std::span<const double> y);

@@ -143,11 +143,12 @@ SegmentDelays::SegmentDelays(double sample_rate_hz, std::vector<double> window, 
   }
 }
 
-void SegmentDelays::take_powers(const Bins& x, const Bins& y) {
-  for (Band& band : bands_) {
-    band.own = power_of(x, band.first, band.end);
-    band.other = power_of(y, band.first, band.end);
-  }
+SegmentDelays::Spectrum SegmentDelays::spectrum_of(std::span<const double> x) {
+  Spectrum spectrum{transform_.bins_of(x), {}};
+  spectrum.band_powers.reserve(bands_.size());
+  for (const Band& band : bands_)
+    spectrum.band_powers.push_back(power_of(spectrum.bins, band.first, band.end));
+  return spectrum;
 }
 
 void SegmentDelays::weigh(const Bins& cross, double delay) {
@@ -172,10 +173,13 @@ void SegmentDelays::weigh(const Bins& cross, double delay) {
   }
 }
 
-std::optional<SegmentDelay> SegmentDelays::operator()(std::span<const double> x, std::span<const double> y) {
-  const Bins a = transform_.bins_of(x), b = transform_.bins_of(y);
-  Bins cross = b;
-  times_conjugates(cross, a);
+std::optional<SegmentDelay> SegmentDelays::operator()(const Spectrum& x, std::span<const double> y) {
+  Bins cross = transform_.bins_of(y);
+  for (std::size_t i = 0; i < bands_.size(); ++i) {
+    bands_[i].own = x.band_powers[i];
+    bands_[i].other = power_of(cross, bands_[i].first, bands_[i].end);
+  }
+  times_conjugates(cross, x.bins);
   const auto all = [&](double delay) { return moments_of(cross, 1, cross.size(), turn_, delay); };
   const auto weighed = [&](double delay) {
     Moments sum;
@@ -190,7 +194,6 @@ std::optional<SegmentDelay> SegmentDelays::operator()(std::span<const double> x,
   };
   // From where it stands, by what agrees there: what is loud and turned in phase does not lead away.
   double delay = 0;
-  take_powers(a, b);
   weigh(cross, delay);
   if (std::none_of(bands_.begin(), bands_.end(), [](const Band& band) { return band.weight != 0; }))
     delay = climbed(0, 0, all);

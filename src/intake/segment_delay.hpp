@@ -36,7 +36,17 @@ class SegmentDelays {
   [[nodiscard]] const std::vector<double>& window() const noexcept { return window_; }
   /// @param x, y  multiplied by the window; within a few samples of each other. @return none when no band of
   /// y is more like x than chance makes it.
-  [[nodiscard]] std::optional<SegmentDelay> operator()(std::span<const double> x, std::span<const double> y);
+  [[nodiscard]] std::optional<SegmentDelay> operator()(std::span<const double> x, std::span<const double> y) {
+    return (*this)(spectrum_of(x), y);
+  }
+
+  /// What is asked of x, for more than one y.
+  struct Spectrum {
+    std::vector<std::complex<double>> bins;
+    std::vector<double> band_powers;
+  };
+  [[nodiscard]] Spectrum spectrum_of(std::span<const double> x);
+  [[nodiscard]] std::optional<SegmentDelay> operator()(const Spectrum& x, std::span<const double> y);
 
  private:
   struct Band {
@@ -44,7 +54,6 @@ class SegmentDelays {
     double weight = 0;               // g / N
     double own = 0, other = 0;       // Σ|X|², Σ|Y|²
   };
-  void take_powers(const std::vector<std::complex<double>>& x, const std::vector<std::complex<double>>& y);
   void weigh(const std::vector<std::complex<double>>& cross, double delay);
   void take_scatter(const std::vector<std::complex<double>>& cross, SegmentDelay& found) const;
 

@@ -3,10 +3,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 
 #include "audio/wide.hpp"
-#include "mark_search.hpp"
 #include "samples.hpp"
 
 namespace wavicon::intake_detail {
@@ -37,14 +35,13 @@ RealTransform& SegmentSearch::transform_for(std::int64_t reach) {
 }
 
 std::vector<double> SegmentSearch::in_phase_near(std::int64_t first, double delay, std::int64_t reach) {
-  const auto x = read_channel(a_, options_.reference_channel, first, length_);
+  RealTransform& transform = transform_for(reach);
   const auto y =
       read_channel(b_, options_.capture_channel, first + std::llround(delay) - reach, length_ + 2 * reach);
-  Bins b = whitened(x, y, reach);
+  Bins b = whitened(own(first, transform), y, transform);
   double most = 0;
   for (const auto& bin : b) most += 2 * size_of(bin);
   if (!(most > 0)) return {};
-  RealTransform& transform = transform_for(reach);
   const auto correlation = transform.invert(b);
   std::vector<double> agree(static_cast<std::size_t>(2 * reach + 1));
   for (std::size_t i = 0; i < agree.size(); ++i)
@@ -52,36 +49,47 @@ std::vector<double> SegmentSearch::in_phase_near(std::int64_t first, double dela
   return agree;
 }
 
+const SegmentSearch::Own& SegmentSearch::own(std::int64_t first, RealTransform& transform) {
+  if (own_.first == first && own_.transform == transform.length()) return own_;
+  if (own_.transform == 0 || own_.first != first) {
+    own_.samples = read_channel(a_, options_.reference_channel, first, length_);
+    own_.power = energy(own_.samples);
+    own_.first = first;
+  }
+  own_.transform = transform.length();
+  own_.bins = transform.bins_of(own_.samples);
+  own_.weak = kWeak * std::sqrt(highest_power(own_.bins));
+  return own_;
+}
+
 // Cross-spectrum of a segment and a longer stretch, in which what is loud counts little more than what is
 // soft.
-Bins SegmentSearch::whitened(std::span<const double> x, std::span<const double> y, std::int64_t reach) {
-  RealTransform& transform = transform_for(reach);
-  const Bins a = transform.bins_of(x);
+Bins SegmentSearch::whitened(const Own& own, std::span<const double> y, RealTransform& transform) {
   Bins b = transform.bins_of(y);
-  const double weak = kWeak * std::sqrt(highest_power(a));
-  if (!(weak > 0)) return Bins(b.size());
-  whiten(reinterpret_cast<const double*>(a.data()), weak, reinterpret_cast<double*>(b.data()), b.size());
+  if (!(own.weak > 0)) return Bins(b.size());
+  whiten(reinterpret_cast<const double*>(own.bins.data()), own.weak, reinterpret_cast<double*>(b.data()),
+         b.size());
   return b;
 }
 
 std::optional<Segment> SegmentSearch::search(std::int64_t first, double delay, std::int64_t reach) {
-  const auto x = read_channel(a_, options_.reference_channel, first, length_);
-  const double level = energy(x);
-  if (level == 0) return std::nullopt;
+  RealTransform& transform = transform_for(reach);
+  const Own& x = own(first, transform);
+  if (x.power == 0) return std::nullopt;
   const std::int64_t start = first + std::llround(delay) - reach;
   const auto y = read_channel(b_, options_.capture_channel, start, length_ + 2 * reach);
   const auto correlation =
-      transform_for(reach).invert(whitened(x, y, reach)).first(static_cast<std::size_t>(2 * reach + 1));
+      transform.invert(whitened(x, y, transform)).first(static_cast<std::size_t>(2 * reach + 1));
   const auto peak = std::max_element(correlation.begin(), correlation.end(),
                                      [](double p, double q) { return std::abs(p) < std::abs(q); });
   // Believed when the two look alike there, as they stand.
   const auto offset = static_cast<std::size_t>(peak - correlation.begin());
-  const std::span<const double> there(y.data() + offset, x.size());
+  const std::span<const double> there(y.data() + offset, x.samples.size());
   const double other = energy(there);
-  const double alike = std::inner_product(x.begin(), x.end(), there.begin(), 0.0);
-  if (other == 0 || std::abs(alike) < kAlike * std::sqrt(level * other)) return std::nullopt;
+  const double alike = sum_of_products(x.samples, there);
+  if (other == 0 || std::abs(alike) < kAlike * std::sqrt(x.power * other)) return std::nullopt;
   return Segment{first, static_cast<double>(start - first + (peak - correlation.begin())), 1,
-                 std::abs(alike) / std::sqrt(level * other)};
+                 std::abs(alike) / std::sqrt(x.power * other)};
 }
 
 }  // namespace wavicon::intake_detail

@@ -36,15 +36,26 @@ class SegmentSearch {
   [[nodiscard]] std::optional<Segment> search(std::int64_t first, double delay, std::int64_t reach);
 
  private:
+  // A segment of the reference, and its spectrum.
+  struct Own {
+    std::int64_t first = 0;
+    std::size_t transform = 0;  // its length; 0: none yet
+    std::vector<double> samples;
+    double power = 0;  // Σx²
+    std::vector<std::complex<double>> bins;
+    double weak = 0;  // size of a bin that counts as weak
+  };
   [[nodiscard]] RealTransform& transform_for(std::int64_t reach);
-  [[nodiscard]] std::vector<std::complex<double>> whitened(std::span<const double> x,
-                                                           std::span<const double> y, std::int64_t reach);
+  const Own& own(std::int64_t first, RealTransform& transform);
+  [[nodiscard]] static std::vector<std::complex<double>> whitened(const Own& own, std::span<const double> y,
+                                                                  RealTransform& transform);
 
   AudioSource& a_;
   AudioSource& b_;
   AlignOptions options_;
   std::int64_t length_;
   RealTransforms& transforms_;
+  Own own_;  // the one that was looked for last: it is looked for at several delays
 };
 
 }  // namespace wavicon::intake_detail

@@ -3,9 +3,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 
-#include "mark_search.hpp"
+#include "samples.hpp"
 #include "wavicon/audio/jackknife.hpp"
 
 namespace wavicon::intake_detail {
@@ -32,14 +31,17 @@ void SegmentTimer::refine(std::vector<Segment>& segments, double slope) {
   Alignment along;
   along.frames_per_frame = 1 + slope;
   for (Segment& s : segments) {
-    auto x = read_channel(a_, channel_a_, s.first, length);
+    // Each is timed more than once.
+    auto own = own_.find(s.first);
+    if (own == own_.end()) {
+      auto x = read_channel(a_, channel_a_, s.first, length);
+      for (std::size_t n = 0; n < x.size(); ++n) x[n] *= window[n];
+      own = own_.emplace(s.first, timing_.spectrum_of(x)).first;
+    }
     along.delay_frames = s.delay - slope * line.centre(s);
     read_aligned(b_, channel_b_, along, s.first, reader_, y_);
-    for (std::size_t n = 0; n < x.size(); ++n) {
-      x[n] *= window[n];
-      y_[n] *= window[n];
-    }
-    const auto late = timing_(x, y_);
+    for (std::size_t n = 0; n < window.size(); ++n) y_[n] *= window[n];
+    const auto late = timing_(own->second, y_);
     // What says nothing of time counts for nothing.
     s.sigma = late ? late->sigma_frames : kSaysNothing;
     s.delay += late ? late->frames : 0;
@@ -47,15 +49,20 @@ void SegmentTimer::refine(std::vector<Segment>& segments, double slope) {
 }
 
 double SegmentTimer::alike(const Segment& segment, const Line& line) {
+  const auto found = likeness(segment.first, line);
+  return found ? found->alike : 0;
+}
+
+std::optional<SegmentTimer::Likeness> SegmentTimer::likeness(std::int64_t first, const Line& line) {
+  const auto x = read_channel(a_, channel_a_, first, static_cast<std::int64_t>(y_.size()));
+  const double power = energy(x);
+  if (!(power > 0)) return std::nullopt;
   Alignment along;
   along.delay_frames = line.delay;
   along.frames_per_frame = 1 + line.slope;
-  const auto x = read_channel(a_, channel_a_, segment.first, static_cast<std::int64_t>(y_.size()));
-  read_aligned(b_, channel_b_, along, segment.first, reader_, y_);
-  const double energies = energy(x) * energy(y_);
-  return energies > 0
-             ? std::abs(std::inner_product(x.begin(), x.end(), y_.begin(), 0.0)) / std::sqrt(energies)
-             : 0;
+  read_aligned(b_, channel_b_, along, first, reader_, y_);
+  const double both = sum_of_products(x, y_), energies = power * energy(y_);
+  return Likeness{power, both / power, energies > 0 ? std::abs(both) / std::sqrt(energies) : 0};
 }
 
 double SegmentTimer::left_over(const std::vector<Segment>& segments, const Line& line) {
@@ -92,7 +99,7 @@ void SegmentTimer::take_gain(const std::vector<Segment>& segments, Alignment& al
   for (const Segment& s : segments) {
     const auto x = read_channel(a_, channel_a_, s.first, static_cast<std::int64_t>(y_.size()));
     read_aligned(b_, channel_b_, along, s.first, reader_, y_);
-    products.push_back({std::inner_product(x.begin(), x.end(), y_.begin(), 0.0), energy(x)});
+    products.push_back({sum_of_products(x, y_), energy(x)});
     add_sums(all, products.back());
   }
   along.gain = all[0] / all[1];

@@ -4,6 +4,7 @@
 // `intake`.
 
 #include <cstdint>
+#include <map>
 #include <optional>
 #include <vector>
 
@@ -27,6 +28,13 @@ class SegmentTimer {
   /// Power of the capture less gain times the reference, over that of the latter; at most 2, none where the
   /// reference is silent.
   [[nodiscard]] std::optional<double> off(const Segment& segment, const Line& line, double gain);
+  /// How a segment lies along the line; none where the reference is silent.
+  struct Likeness {
+    double power = 0;  ///< of the segment, Σx²
+    double gain = 0;   ///< Σxy/Σx²
+    double alike = 0;  ///< correlation, 0 … 1
+  };
+  [[nodiscard]] std::optional<Likeness> likeness(std::int64_t first, const Line& line);
   /// Σxy/Σxx over the segments.
   [[nodiscard]] double gain(const std::vector<Segment>& segments, const Alignment& along);
   /// The same into an alignment, with how far it is sure.
@@ -39,6 +47,8 @@ class SegmentTimer {
   SegmentDelays timing_;
   FractionalReader reader_;
   std::vector<double> y_;  // the capture under one segment
+  std::map<std::int64_t, SegmentDelays::Spectrum>
+      own_;  // of segments of the reference, by their first frames
 };
 
 }  // namespace wavicon::intake_detail

@@ -6,7 +6,7 @@
 #include <optional>
 #include <utility>
 
-#include "mark_search.hpp"
+#include "samples.hpp"
 
 namespace wavicon::intake_detail {
 namespace {

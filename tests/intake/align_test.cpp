@@ -469,7 +469,6 @@ TEST(Align, CountsOfSlipsAreExactOrNotStated) {
   EXPECT_GE(stated, 8);
 }
 
-// Under a drift its segments are found in other bars: no slip of a bar and back.
 // The start of a machine's beat, whose bars come again louder and softer: cut off after a bar it fits the
 // others, to a part.
 TEST(Align, AShortPieceOfABeatLiesWhereItLeavesLeast) {
@@ -497,6 +496,7 @@ TEST(Align, AShortPieceOfABeatLiesWhereItLeavesLeast) {
   }
 }
 
+// Under a drift its segments are found in other bars: no slip of a bar and back.
 TEST(Align, ADrumMachineThatDriftsHasLostNothing) {
   const auto x = machine(48000, 12);
   for (const double ppm : {-300.0, -150.0, 20.0, 150.0, 300.0}) {
