@@ -30,26 +30,4 @@ std::vector<double> SymmetricSystem::solve(std::span<const double> right_side) c
   return {x.data(), x.data() + x.size()};
 }
 
-BlockSolution solve_block(std::span<const double> matrix, std::size_t size,
-                          std::span<const std::vector<double>> right_sides, std::size_t wanted) {
-  const auto n = static_cast<Eigen::Index>(size), last = static_cast<Eigen::Index>(wanted);
-  // The lower triangle, row after row, is the upper one column after column.
-  const Eigen::LLT<Eigen::MatrixXd, Eigen::Upper> factors(
-      Eigen::Map<const Eigen::MatrixXd>(matrix.data(), n, n));
-  BlockSolution result;
-  result.solved = factors.info() == Eigen::Success;
-  if (!result.solved) return result;
-  for (const auto& side : right_sides) {
-    const Eigen::VectorXd x = factors.solve(Eigen::Map<const Eigen::VectorXd>(side.data(), n));
-    result.unknowns.emplace_back(x.data(), x.data() + n);
-  }
-  // The last block of the inverse is the inverse of the last block of the factors.
-  Eigen::MatrixXd inverse = Eigen::MatrixXd::Identity(last, last);
-  const Eigen::MatrixXd corner = factors.matrixLLT().bottomRightCorner(last, last);
-  corner.triangularView<Eigen::Upper>().solveInPlace(inverse);
-  for (Eigen::Index i = 0; i < last; ++i)
-    result.last_inverse_diagonal.push_back(inverse.row(i).squaredNorm());
-  return result;
-}
-
 }  // namespace wavicon

@@ -94,26 +94,41 @@ TEST(Decimator, PassesWhatLiesLowAndStopsWhatWouldFold) {
 }
 
 TEST(SolveBlock, SolvesAndTellsTheVarianceOfTheLast) {
-  // AᵀA of a small made-up A; the inverse by solving for unit vectors.
-  constexpr std::size_t kSize = 6, kRows = 40;
-  std::vector<double> a(kRows * kSize), matrix(kSize * kSize, 0.0);
-  for (std::size_t i = 0; i < a.size(); ++i) a[i] = random_uniform(3, 0, i) - 0.5;
-  for (std::size_t i = 0; i < kSize; ++i)
-    for (std::size_t j = 0; j < kSize; ++j)
-      for (std::size_t r = 0; r < kRows; ++r) matrix[i * kSize + j] += a[r * kSize + i] * a[r * kSize + j];
-  std::vector<std::vector<double>> sides(kSize, std::vector<double>(kSize, 0.0));
-  for (std::size_t i = 0; i < kSize; ++i) sides[i][i] = 1;
-  const BlockSolution solution = solve_block(matrix, kSize, sides, 2);
-  ASSERT_TRUE(solution.solved);
-  for (std::size_t i = 0; i < kSize; ++i)
-    for (std::size_t j = 0; j < kSize; ++j) {
-      double product = 0;
-      for (std::size_t k = 0; k < kSize; ++k) product += matrix[j * kSize + k] * solution.unknowns[i][k];
-      EXPECT_NEAR(product, i == j ? 1 : 0, 1e-12);
+  // AᵀA of a made-up A; the inverse by solving for unit vectors. Sizes beside those of registers and of what
+  // is taken off at once.
+  for (const std::size_t size : {1, 2, 4, 5, 6, 8, 9, 13, 31, 67}) {
+    const std::size_t rows = 4 * size + 16;
+    std::vector<double> a(rows * size), matrix(size * size, 0.0);
+    for (std::size_t i = 0; i < a.size(); ++i) a[i] = random_uniform(3, 0, i) - 0.5;
+    for (std::size_t i = 0; i < size; ++i)
+      for (std::size_t j = 0; j < size; ++j)
+        for (std::size_t r = 0; r < rows; ++r) matrix[i * size + j] += a[r * size + i] * a[r * size + j];
+    std::vector<std::vector<double>> sides(size, std::vector<double>(size, 0.0));
+    for (std::size_t i = 0; i < size; ++i) sides[i][i] = 1;
+    // Only the lower triangle is read.
+    std::vector<double> lower = matrix;
+    for (std::size_t i = 0; i < size; ++i)
+      for (std::size_t j = i + 1; j < size; ++j) lower[i * size + j] = std::nan("");
+    for (const std::size_t wanted : {std::size_t{1}, (size + 1) / 2, size}) {
+      const BlockSolution solution = solve_block(lower, size, sides, wanted);
+      ASSERT_TRUE(solution.solved) << size;
+      for (std::size_t i = 0; i < size; ++i)
+        for (std::size_t j = 0; j < size; ++j) {
+          double product = 0;
+          for (std::size_t k = 0; k < size; ++k) product += matrix[j * size + k] * solution.unknowns[i][k];
+          ASSERT_NEAR(product, i == j ? 1 : 0, 1e-12) << size;
+        }
+      ASSERT_EQ(solution.last_inverse_diagonal.size(), wanted);
+      for (std::size_t i = 0; i < wanted; ++i) {
+        const std::size_t at = size - wanted + i;
+        ASSERT_NEAR(solution.last_inverse_diagonal[i], solution.unknowns[at][at], 1e-12) << size;
+      }
     }
-  for (std::size_t i = 0; i < 2; ++i)
-    EXPECT_NEAR(solution.last_inverse_diagonal[i], solution.unknowns[4 + i][4 + i], 1e-12);
-  EXPECT_FALSE(solve_block(std::vector<double>{0, 0, 0, -1}, 2, sides, 1).solved);
+  }
+  const std::vector<std::vector<double>> side = {{1, 1}};
+  EXPECT_FALSE(solve_block(std::vector<double>{0, 0, 0, -1}, 2, side, 1).solved);
+  EXPECT_FALSE(solve_block(std::vector<double>{1, 0, 1, 1}, 2, side, 1).solved);  // of rank 1
+  EXPECT_FALSE(solve_block(std::vector<double>{1, 0, std::nan(""), 1}, 2, side, 1).solved);
 }
 
 }  // namespace

@@ -44,5 +44,9 @@ struct BlockSolution {
 [[nodiscard]] WAVICON_EXPORT BlockSolution solve_block(std::span<const double> matrix, std::size_t size,
                                                        std::span<const std::vector<double>> right_sides,
                                                        std::size_t wanted);
+/// The same. @param room  what is worked in, kept for the next one of hundreds.
+[[nodiscard]] WAVICON_EXPORT BlockSolution solve_block(std::span<const double> matrix, std::size_t size,
+                                                       std::span<const std::vector<double>> right_sides,
+                                                       std::size_t wanted, std::vector<double>& room);
 
 }  // namespace wavicon

@@ -16,80 +16,114 @@ constexpr double kBeta = 20;  // of the Kaiser window: side lobes at -155 dB
 constexpr double kGuard =
     1e-12;  // of the diagonal: keeps two orders at one frequency solvable, and plainly inflated
 
-using Lanes = double __attribute__((vector_size(32)));
+using Lanes = double __attribute__((vector_size(64)));
+constexpr std::size_t kLanes = 8;
 
-inline double total(const Lanes& v) { return (v[0] + v[1]) + (v[2] + v[3]); }
+inline double total(const Lanes& v) {
+  return ((v[0] + v[4]) + (v[2] + v[6])) + ((v[1] + v[5]) + (v[3] + v[7]));
+}
+
+// Frames are whole fours: the last four of some fill half of the lanes, the rest of which are 0.
+WAVICON_WITHIN_WIDE void take(Lanes& v, const double* from, std::size_t count) {
+  v = Lanes{};
+  std::memcpy(&v, from, count * sizeof(double));
+}
+WAVICON_WITHIN_WIDE void put(const Lanes& v, double* to, std::size_t count) {
+  std::memcpy(to, &v, count * sizeof(double));
+}
+
+struct PhaseSums {
+  Lanes c0{}, c1{}, c2{}, s0{}, s1{}, s2{};
+};
+
+WAVICON_WITHIN_WIDE void step_and_sum_at(const double* cosine, const double* sine, const double* w,
+                                         const double* u, double* re, double* im, std::size_t n,
+                                         std::size_t count, PhaseSums& sums) {
+  Lanes a, b, weight, slope, c, s;
+  take(a, re + n, count);
+  take(b, im + n, count);
+  take(weight, w + n, count);
+  take(slope, u + n, count);
+  take(c, cosine + n, count);
+  take(s, sine + n, count);
+  const Lanes wa = weight * a, wb = weight * b, wau = wa * slope, wbu = wb * slope;
+  sums.c0 += wa;
+  sums.s0 += wb;
+  sums.c1 += wau;
+  sums.s1 += wbu;
+  sums.c2 += wau * slope;
+  sums.s2 += wbu * slope;
+  put(a * c - b * s, re + n, count);
+  put(a * s + b * c, im + n, count);
+}
 
 // e^{jdφ} of the whole frame to e^{j(d+1)φ}, and its sums with w, w·u, w·u².
 WAVICON_WIDE void step_and_sum(const double* cosine, const double* sine, const double* w, const double* u,
                                double* re, double* im, std::size_t frame, double* result) {
-  Lanes c0{}, c1{}, c2{}, s0{}, s1{}, s2{};
-  for (std::size_t n = 0; n < frame; n += 4) {
-    Lanes a, b, weight, slope, c, s;
-    std::memcpy(&a, re + n, sizeof a);
-    std::memcpy(&b, im + n, sizeof b);
-    std::memcpy(&weight, w + n, sizeof weight);
-    std::memcpy(&slope, u + n, sizeof slope);
-    std::memcpy(&c, cosine + n, sizeof c);
-    std::memcpy(&s, sine + n, sizeof s);
-    const Lanes wa = weight * a, wb = weight * b, wau = wa * slope, wbu = wb * slope;
-    c0 += wa;
-    s0 += wb;
-    c1 += wau;
-    s1 += wbu;
-    c2 += wau * slope;
-    s2 += wbu * slope;
-    const Lanes na = a * c - b * s, nb = a * s + b * c;
-    std::memcpy(re + n, &na, sizeof na);
-    std::memcpy(im + n, &nb, sizeof nb);
-  }
-  result[0] = total(c0);
-  result[1] = total(c1);
-  result[2] = total(c2);
-  result[3] = total(s0);
-  result[4] = total(s1);
-  result[5] = total(s2);
+  PhaseSums sums;
+  std::size_t n = 0;
+  for (; n + kLanes <= frame; n += kLanes) step_and_sum_at(cosine, sine, w, u, re, im, n, kLanes, sums);
+  if (n < frame) step_and_sum_at(cosine, sine, w, u, re, im, n, kLanes / 2, sums);
+  result[0] = total(sums.c0);
+  result[1] = total(sums.c1);
+  result[2] = total(sums.c2);
+  result[3] = total(sums.s0);
+  result[4] = total(sums.s1);
+  result[5] = total(sums.s2);
+}
+
+struct SideSums {
+  Lanes c0{}, c1{}, s0{}, s1{};
+};
+
+WAVICON_WITHIN_WIDE void project_at(const double* wx, const double* u, const double* re, const double* im,
+                                    std::size_t n, std::size_t count, SideSums& sums) {
+  Lanes a, b, x, slope;
+  take(a, re + n, count);
+  take(b, im + n, count);
+  take(x, wx + n, count);
+  take(slope, u + n, count);
+  const Lanes xa = x * a, xb = x * b;
+  sums.c0 += xa;
+  sums.s0 += xb;
+  sums.c1 += xa * slope;
+  sums.s1 += xb * slope;
 }
 
 // Σ wx·e^{jkφ} and the same with u.
 WAVICON_WIDE void project(const double* wx, const double* u, const double* re, const double* im,
                           std::size_t frame, double* result) {
-  Lanes c0{}, c1{}, s0{}, s1{};
-  for (std::size_t n = 0; n < frame; n += 4) {
-    Lanes a, b, x, slope;
-    std::memcpy(&a, re + n, sizeof a);
-    std::memcpy(&b, im + n, sizeof b);
-    std::memcpy(&x, wx + n, sizeof x);
-    std::memcpy(&slope, u + n, sizeof slope);
-    const Lanes xa = x * a, xb = x * b;
-    c0 += xa;
-    s0 += xb;
-    c1 += xa * slope;
-    s1 += xb * slope;
-  }
-  result[0] = total(c0);
-  result[1] = total(c1);
-  result[2] = total(s0);
-  result[3] = total(s1);
+  SideSums sums;
+  std::size_t n = 0;
+  for (; n + kLanes <= frame; n += kLanes) project_at(wx, u, re, im, n, kLanes, sums);
+  if (n < frame) project_at(wx, u, re, im, n, kLanes / 2, sums);
+  result[0] = total(sums.c0);
+  result[1] = total(sums.c1);
+  result[2] = total(sums.s0);
+  result[3] = total(sums.s1);
+}
+
+WAVICON_WITHIN_WIDE void take_off_at(const double* cosine, const double* sine, const double* u, double* re,
+                                     double* im, const double* of, double* rest, std::size_t n,
+                                     std::size_t count) {
+  Lanes a, b, slope, c, s, r;
+  take(a, re + n, count);
+  take(b, im + n, count);
+  take(slope, u + n, count);
+  take(c, cosine + n, count);
+  take(s, sine + n, count);
+  take(r, rest + n, count);
+  put(r - ((of[0] + of[1] * slope) * a + (of[2] + of[3] * slope) * b), rest + n, count);
+  put(a * c - b * s, re + n, count);
+  put(a * s + b * c, im + n, count);
 }
 
 // Takes an order with amplitudes that change linearly from a signal, and turns the phase to the next one.
 WAVICON_WIDE void take_off(const double* cosine, const double* sine, const double* u, double* re, double* im,
                            std::size_t frame, const double* of, double* rest) {
-  for (std::size_t n = 0; n < frame; n += 4) {
-    Lanes a, b, slope, c, s, r;
-    std::memcpy(&a, re + n, sizeof a);
-    std::memcpy(&b, im + n, sizeof b);
-    std::memcpy(&slope, u + n, sizeof slope);
-    std::memcpy(&c, cosine + n, sizeof c);
-    std::memcpy(&s, sine + n, sizeof s);
-    std::memcpy(&r, rest + n, sizeof r);
-    r -= (of[0] + of[1] * slope) * a + (of[2] + of[3] * slope) * b;
-    std::memcpy(rest + n, &r, sizeof r);
-    const Lanes na = a * c - b * s, nb = a * s + b * c;
-    std::memcpy(re + n, &na, sizeof na);
-    std::memcpy(im + n, &nb, sizeof nb);
-  }
+  std::size_t n = 0;
+  for (; n + kLanes <= frame; n += kLanes) take_off_at(cosine, sine, u, re, im, of, rest, n, kLanes);
+  if (n < frame) take_off_at(cosine, sine, u, re, im, of, rest, n, kLanes / 2);
 }
 
 constexpr double kMostTaken = 0.9;    // of the freedom of a frame that its unknowns may take
@@ -186,7 +220,7 @@ FrameFit OrderFitter::fit(std::span<const double> cosine, std::span<const double
   sum_phases(cosine, sine, signals);
   fill_matrix();
   const auto half = static_cast<std::size_t>(2 * highest_ + 1), size = 2 * half;
-  const BlockSolution solution = solve_block(matrix_, size, sides_, half);
+  const BlockSolution solution = solve_block(matrix_, size, sides_, half, room_);
   FrameFit fit;
   unknowns_ = solution.unknowns;
   if (!solution.solved) return fit;

@@ -61,7 +61,7 @@ class OrderFitter {
   std::vector<std::vector<double>> unknowns_;  // of each signal: slopes, then amplitudes
   double squares_ = 0, slope_squares_ = 0;     // Σw², Σw²u²/Σwu²
   std::unique_ptr<RealTransform> transform_;   // of the residual
-  std::vector<double> matrix_;
+  std::vector<double> matrix_, room_;
 };
 
 }  // namespace wavicon::measure_detail
