@@ -21,6 +21,8 @@ constexpr double kBlockS = 1.2;  // spectral blocks: 0.8 Hz between bins, so tha
 constexpr double kScannedS =
     600;  // longer noise takes its level from the expectation, which it then keeps by 0.01 dB
 
+constexpr std::size_t kMostKept = 4'000'000;  // numbers, 32 MB: of more, those scanned are made again
+
 // Twelve uniform numbers of 16 bits, summed: mean 0, variance 1, Gaussian but for its ends at ±6, and the
 // same bits on every machine.
 inline double nearly_gaussian(std::uint64_t seed, std::uint64_t stream, std::uint64_t index) {
@@ -255,6 +257,7 @@ class NoiseRenderer : public Renderer {
     peak_ = p.level_as == "peak";
     scan_ = peak_ || (!p.period_s && p.seconds <= kScannedS);
     gains_.resize(static_cast<std::size_t>(independent_ ? channel_count : 1));
+    kept_.resize(gains_.size());
   }
 
   std::int64_t frames() const override { return frames_; }
@@ -262,14 +265,19 @@ class NoiseRenderer : public Renderer {
     const int stream = independent_ ? channel : 0;
     const double scale = gain * gain_of(static_cast<std::size_t>(stream));
     scratch_.resize(out.size());
-    source_->write(first, static_cast<std::uint64_t>(stream), scratch_);
+    const std::vector<double>& kept = kept_[static_cast<std::size_t>(stream)];
+    const double* numbers = scratch_.data();
+    if (kept.empty())
+      source_->write(first, static_cast<std::uint64_t>(stream), scratch_);
+    else
+      numbers = kept.data() + first;
     for (std::size_t i = 0; i < out.size(); ++i) {
       const std::int64_t n = first + static_cast<std::int64_t>(i);
       if (n >= fade_in_ && frames_ - 1 - n >= fade_out_) {
-        out[i] += scale * scratch_[i];
+        out[i] += scale * numbers[i];
         continue;
       }
-      out[i] += scale * scratch_[i] * fade_gain(n, fade_in_) * fade_gain(frames_ - 1 - n, fade_out_);
+      out[i] += scale * numbers[i] * fade_gain(n, fade_in_) * fade_gain(frames_ - 1 - n, fade_out_);
     }
   }
 
@@ -284,10 +292,14 @@ class NoiseRenderer : public Renderer {
   // RMS or peak of the noise as it will be, so that the level is met and not only expected.
   double measure(std::uint64_t stream, bool peak) {
     constexpr std::int64_t kBlock = 16384;
+    std::vector<double>& kept = kept_[stream];
+    if (static_cast<std::size_t>(frames_) * kept_.size() <= kMostKept)
+      kept.reserve(static_cast<std::size_t>(frames_));
     double squares = 0, highest = 0;
     for (std::int64_t start = 0; start < frames_; start += kBlock) {
       scratch_.resize(static_cast<std::size_t>(std::min(kBlock, frames_ - start)));
       source_->write(start, stream, scratch_);
+      if (kept.capacity() > 0) kept.insert(kept.end(), scratch_.begin(), scratch_.end());
       for (const double x : scratch_) {
         squares += x * x;
         highest = std::max(highest, std::abs(x));
@@ -303,6 +315,7 @@ class NoiseRenderer : public Renderer {
   double level_;
   bool peak_ = false, scan_ = false;
   std::vector<std::optional<double>> gains_;  // of each stream
+  std::vector<std::vector<double>> kept_;     // what was scanned, of each stream; empty: made again
   std::vector<double> scratch_;
 };
 

@@ -241,6 +241,14 @@ TEST(Stimulus, NoiseHasItsLevelAndItsBand) {
   EXPECT_NEAR(peak(x), ratio_from_db(-6), 1e-12);
 }
 
+// Up to four million numbers are kept from finding the level, more are made again.
+TEST(Stimulus, NoiseThatIsKeptIsNoiseThatIsMadeAgain) {
+  Noise noise{.colour = "pink", .level_dbfs = -20, .seconds = 22, .fade_in_s = 0.1};
+  const auto kept = rendered(recipe_of(noise, 96000, 2));
+  noise.independent = true;
+  EXPECT_TRUE(kept == rendered(recipe_of(noise, 96000, 2)));
+}
+
 TEST(Stimulus, NoiseIsTheSameOrIndependentOnTwoChannels) {
   for (const char* colour : {"white", "pink"}) {
     Noise p{.colour = colour, .seconds = 20};
