@@ -135,10 +135,10 @@ int main(int argc, char** argv) {
 
   const std::string music = file("music.wav");
   const Command decode{signals, "--decode", music};
-  // Transforms of both channels of ten minutes at 96 kHz that overlap by half.
-  const auto transforms = [&](long length) {
+  // Transforms of both channels of ten minutes at 96 kHz that overlap by half, or by three quarters.
+  const auto transforms = [&](long length, long per_length = 2) {
     return Command{signals, "--transforms", std::to_string(length),
-                   std::to_string(2 * 2 * 57600000L / length)};
+                   std::to_string(per_length * 2 * 57600000L / length)};
   };
   const auto one_core = [&](Command words) {
     words.insert(words.end(), {"--jobs", "1"});
@@ -168,6 +168,16 @@ int main(int argc, char** argv) {
        one_core({"spectrum", music}),
        {decode, transforms(kSpectrum)},
        "(decoding + transforms)",
+       1.5},
+      {"noise, beside the overlap of its window",
+       one_core({"noise", music}),
+       {decode, transforms(32768, 4)},
+       "(decoding + its transforms)",
+       1.5},
+      {"spectrum, beside the overlap of its window",
+       one_core({"spectrum", music}),
+       {decode, transforms(kSpectrum, 4)},
+       "(decoding + its transforms)",
        1.5},
       {"null, 20 ppm fast", one_core({"null", file("a.wav"), late}), {}, "", 4},
       {"null, late by whole samples", one_core({"null", file("a.wav"), file("whole.wav")}), {}, "", 2},

@@ -35,24 +35,61 @@ WAVICON_WIDE void add_products(const double* x, const double* y, std::size_t cou
   std::copy(lanes, lanes + kLanes, sums);
 }
 
-// Every eighth bin in a lane of its own, turned by `phases`, which the step turns on.
-WAVICON_WIDE void add_turned(const double* bins, std::size_t groups, const double* phases, double step_re,
-                             double step_im, double* sums) {
-  double re[kLanes], im[kLanes], lanes[kLanes];
-  for (std::size_t j = 0; j < kLanes; ++j) {
-    re[j] = phases[j];
-    im[j] = phases[kLanes + j];
-    lanes[j] = sums[j];
+// Phases of eight neighbours, and what turns them to the next eight.
+struct Turning {
+  Turning(std::complex<double> phase, std::complex<double> step) {
+    for (std::size_t j = 0; j < kLanes; ++j, phase *= step) {
+      re[j] = phase.real();
+      im[j] = phase.imag();
+    }
+    for (std::size_t n = 1; n < kLanes; n *= 2) step *= step;
+    step_re = step.real();
+    step_im = step.imag();
   }
+  double re[kLanes], im[kLanes], step_re, step_im;
+};
+
+// Every eighth bin in a lane of its own, turned.
+WAVICON_WIDE void add_turned(const double* bins, std::size_t groups, const Turning& from, double* sums) {
+  Turning at = from;
+  double lanes[kLanes] = {};
   for (std::size_t g = 0; g < groups; ++g)
     for (std::size_t j = 0; j < kLanes; ++j) {
       const double* bin = bins + 2 * (kLanes * g + j);
-      const double p_re = re[j], p_im = im[j];
-      lanes[j] += bin[0] * p_re + -bin[1] * p_im;
-      re[j] = p_re * step_re + -p_im * step_im;
-      im[j] = p_re * step_im + p_im * step_re;
+      const double re = at.re[j], im = at.im[j];
+      lanes[j] += bin[0] * re + -bin[1] * im;
+      at.re[j] = re * at.step_re + -im * at.step_im;
+      at.im[j] = re * at.step_im + im * at.step_re;
     }
   std::copy(lanes, lanes + kLanes, sums);
+}
+
+struct FadedSums {
+  double re[kLanes] = {}, im[kLanes] = {}, weight[kLanes] = {};
+};
+
+// Σ h·x·e^{jφ} and Σ h under h = (1 - cos)/2, in lanes; of a group the first `lanes` count.
+WAVICON_WIDE void add_faded(const double* x, std::size_t groups, std::size_t lanes, Turning& fade,
+                            Turning& carrier, FadedSums& sums) {
+  Turning f = fade, c = carrier;
+  FadedSums s = sums;
+  double counts[kLanes];
+  for (std::size_t j = 0; j < kLanes; ++j) counts[j] = j < lanes ? 0.5 : 0.0;
+  for (std::size_t g = 0; g < groups; ++g)
+    for (std::size_t j = 0; j < kLanes; ++j) {
+      const double f_re = f.re[j], f_im = f.im[j], c_re = c.re[j], c_im = c.im[j];
+      const double h = counts[j] - counts[j] * f_re, v = h * x[kLanes * g + j];
+      s.re[j] += v * c_re;
+      s.im[j] += v * c_im;
+      s.weight[j] += h;
+      f.re[j] = f_re * f.step_re + -f_im * f.step_im;
+      f.im[j] = f_re * f.step_im + f_im * f.step_re;
+      c.re[j] = c_re * c.step_re + -c_im * c.step_im;
+      c.im[j] = c_re * c.step_im + c_im * c.step_re;
+    }
+  fade = f;
+  carrier = c;
+  sums = s;
 }
 
 WAVICON_WIDE void find_highest(const double* bins, std::size_t count, double* highest) {
@@ -78,18 +115,11 @@ double sum_of_products(std::span<const double> x, std::span<const double> y) {
 
 double sum_of_turned(std::span<const std::complex<double>> bins, double turn) {
   const std::complex<double> step = std::polar(1.0, turn);
-  std::complex<double> phase = 1, group_step = step;
-  double phases[2 * kLanes], sums[kLanes] = {};
-  for (std::size_t j = 0; j < kLanes; ++j, phase *= step) {
-    phases[j] = phase.real();
-    phases[kLanes + j] = phase.imag();
-  }
-  for (std::size_t n = 1; n < kLanes; n *= 2) group_step *= group_step;
   const std::size_t groups = bins.size() / kLanes;
-  add_turned(reinterpret_cast<const double*>(bins.data()), groups, phases, group_step.real(),
-             group_step.imag(), sums);
+  double sums[kLanes];
+  add_turned(reinterpret_cast<const double*>(bins.data()), groups, Turning(1.0, step), sums);
   double sum = added(sums);
-  phase = std::polar(1.0, turn * static_cast<double>(groups * kLanes));
+  std::complex<double> phase = std::polar(1.0, turn * static_cast<double>(groups * kLanes));
   for (std::size_t k = groups * kLanes; k < bins.size(); ++k, phase *= step) sum += (bins[k] * phase).real();
   return sum;
 }
@@ -121,19 +151,20 @@ std::complex<double> sine_amplitude(std::span<const double> x, double cycles_per
   if (x.empty()) return 0;
   const double frames = static_cast<double>(x.size()), middle = 0.5 * (frames - 1);
   // Raised cosine and carrier, turned from sample to sample: a sine for each costs more than all else.
-  std::complex<double> sum = 0, fade = std::polar(1.0, std::numbers::pi / frames),
-                       carrier = std::polar(1.0, 2 * std::numbers::pi * cycles_per_frame * middle);
-  const std::complex<double> fade_turn = fade * fade,
-                             turn = std::polar(1.0, -2 * std::numbers::pi * cycles_per_frame);
-  double weight = 0;
-  for (const double v : x) {
-    const double h = 0.5 - 0.5 * fade.real();
-    sum += h * v * carrier;
-    weight += h;
-    fade *= fade_turn;
-    carrier *= turn;
+  const std::complex<double> half_turn = std::polar(1.0, std::numbers::pi / frames);
+  Turning fade(half_turn, half_turn * half_turn),
+      carrier(std::polar(1.0, 2 * std::numbers::pi * cycles_per_frame * middle),
+              std::polar(1.0, -2 * std::numbers::pi * cycles_per_frame));
+  FadedSums sums;
+  const std::size_t groups = x.size() / kLanes, rest = x.size() % kLanes;
+  add_faded(x.data(), groups, kLanes, fade, carrier, sums);
+  if (rest > 0) {
+    double last[kLanes] = {};
+    std::copy_n(x.end() - static_cast<std::ptrdiff_t>(rest), rest, last);
+    add_faded(last, 1, rest, fade, carrier, sums);
   }
-  return std::complex<double>(0, 2) * sum / weight;
+  return std::complex<double>(0, 2) * std::complex<double>(added(sums.re), added(sums.im)) /
+         added(sums.weight);
 }
 
 }  // namespace wavicon::intake_detail
