@@ -199,17 +199,17 @@ class Record {
     return in.good() && in.peek() != std::ifstream::traits_type::eof();
   }
 
-  // Files that a killed run was writing.
-  static void clear_leftovers(const fs::path& capture) {
+  // Files that a killed run was writing: captures, and its own record.
+  void clear_leftovers(const fs::path& capture) const {
     std::error_code ignored;
-    const std::string start = "." + capture.stem().string() + "-";
+    const std::string start = "." + capture.stem().string() + "-", record = "." + file_.stem().string() + ".";
     const fs::path folder = capture.has_parent_path() ? capture.parent_path() : fs::path(".");
     std::vector<fs::path> old;
     for (fs::directory_iterator at(folder, ignored), end; !ignored && at != end; at.increment(ignored)) {
       const fs::path& path = at->path();
       const std::string name = path.filename().string();
       const auto mark = name.find(".partial");
-      if (name.rfind(start, 0) != 0 || mark == std::string::npos) continue;
+      if ((name.rfind(start, 0) != 0 && name.rfind(record, 0) != 0) || mark == std::string::npos) continue;
       const auto dash = name.rfind('-', mark), dot = name.rfind('.', dash);
       const int pid = dot == std::string::npos ? 0 : std::atoi(name.c_str() + dot + 1);
       if (pid > 0 && !lives(pid)) old.push_back(path);
