@@ -17,8 +17,8 @@ target_compile_options(wavicon-flags INTERFACE -Wall -Wextra -Wpedantic -Wshadow
   $<$<BOOL:${WAVICON_WERROR}>:-Werror>)
 
 # Headers of others that most sources read: the compiler reads them once, for all components. Each source names
-# what it uses all the same, and names nothing twice: the presets `core` and `clang` build without
-# WAVICON_FAST_BUILD.
+# what it uses all the same: the presets `core` and `clang` build without WAVICON_FAST_BUILD, where a missing one is
+# an error.
 set(WAVICON_READ_BY_MOST <algorithm> <array> <bit> <cmath> <complex> <cstdint> <cstring> <filesystem> <functional>
   <map> <memory> <numbers> <numeric> <optional> <set> <span> <sstream> <string> <string_view> <tuple> <utility>
   <variant> <vector> <fmt/format.h> <fmt/ranges.h>)
@@ -56,7 +56,8 @@ function(wavicon_component name)
     target_precompile_headers(wavicon-${name} REUSE_FROM wavicon-audio)
   endif()
   target_include_directories(wavicon-${name} PRIVATE ${PROJECT_SOURCE_DIR}/src)
-  set_target_properties(wavicon-${name} PROPERTIES CXX_VISIBILITY_PRESET hidden VISIBILITY_INLINES_HIDDEN ON EXPORT_NAME ${name} POSITION_INDEPENDENT_CODE ON
+  # No macro of its own for a shared library: compiled headers hold for one set of macros.
+  set_target_properties(wavicon-${name} PROPERTIES DEFINE_SYMBOL "" CXX_VISIBILITY_PRESET hidden VISIBILITY_INLINES_HIDDEN ON EXPORT_NAME ${name} POSITION_INDEPENDENT_CODE ON
     VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION_MAJOR})
   if(BUILD_SHARED_LIBS)
     target_link_options(wavicon-${name} PRIVATE -Wl,--version-script=${PROJECT_SOURCE_DIR}/cmake/exports.map)

@@ -47,8 +47,8 @@ class SegmentTimer {
   SegmentDelays timing_;
   FractionalReader reader_;
   std::vector<double> y_;  // the capture under one segment
-  std::map<std::int64_t, SegmentDelays::Spectrum>
-      own_;  // of segments of the reference, by their first frames
+  // Of segments of the reference, by their first frames.
+  std::map<std::int64_t, SegmentDelays::Spectrum> own_;
 };
 
 }  // namespace wavicon::intake_detail

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <bit>
 #include <cmath>
 #include <map>
@@ -21,7 +22,17 @@ constexpr double kBlockS = 1.2;  // spectral blocks: 0.8 Hz between bins, so tha
 constexpr double kScannedS =
     600;  // longer noise takes its level from the expectation, which it then keeps by 0.01 dB
 
-constexpr std::size_t kMostKept = 4'000'000;  // numbers, 32 MB: of more, those scanned are made again
+// Numbers that are kept from finding a level, 32 MB of all noise that is there at once; those that have no
+// room are made again.
+constexpr std::size_t kMostKept = 4'000'000;
+std::atomic<std::size_t> numbers_kept = 0;
+
+// Whether there is room for so many, which is then taken.
+bool take_room(std::size_t count) {
+  if (count <= kMostKept && numbers_kept.fetch_add(count) + count <= kMostKept) return true;
+  if (count <= kMostKept) numbers_kept -= count;
+  return false;
+}
 
 // Twelve uniform numbers of 16 bits, summed: mean 0, variance 1, Gaussian but for its ends at ±6, and the
 // same bits on every machine.
@@ -260,6 +271,10 @@ class NoiseRenderer : public Renderer {
     kept_.resize(gains_.size());
   }
 
+  ~NoiseRenderer() override { numbers_kept -= room_; }
+  NoiseRenderer(const NoiseRenderer&) = delete;
+  NoiseRenderer& operator=(const NoiseRenderer&) = delete;
+
   std::int64_t frames() const override { return frames_; }
   void add(std::int64_t first, int channel, double gain, std::span<double> out) override {
     const int stream = independent_ ? channel : 0;
@@ -293,13 +308,16 @@ class NoiseRenderer : public Renderer {
   double measure(std::uint64_t stream, bool peak) {
     constexpr std::int64_t kBlock = 16384;
     std::vector<double>& kept = kept_[stream];
-    if (static_cast<std::size_t>(frames_) * kept_.size() <= kMostKept)
+    const bool keep = take_room(static_cast<std::size_t>(frames_));
+    if (keep) {
+      room_ += static_cast<std::size_t>(frames_);
       kept.reserve(static_cast<std::size_t>(frames_));
+    }
     double squares = 0, highest = 0;
     for (std::int64_t start = 0; start < frames_; start += kBlock) {
       scratch_.resize(static_cast<std::size_t>(std::min(kBlock, frames_ - start)));
       source_->write(start, stream, scratch_);
-      if (kept.capacity() > 0) kept.insert(kept.end(), scratch_.begin(), scratch_.end());
+      if (keep) kept.insert(kept.end(), scratch_.begin(), scratch_.end());
       for (const double x : scratch_) {
         squares += x * x;
         highest = std::max(highest, std::abs(x));
@@ -316,6 +334,7 @@ class NoiseRenderer : public Renderer {
   bool peak_ = false, scan_ = false;
   std::vector<std::optional<double>> gains_;  // of each stream
   std::vector<std::vector<double>> kept_;     // what was scanned, of each stream; empty: made again
+  std::size_t room_ = 0;                      // that is taken for them
   std::vector<double> scratch_;
 };
 
