@@ -139,18 +139,31 @@ void phases_from_cycles(std::span<const double> cycles, std::span<Phase> out) no
   phases_of_a_row(cycles.data(), out.data(), std::min(cycles.size(), out.size()));
 }
 
-double arctangent(double x) noexcept {
-  if (std::isnan(x)) return x;
+namespace {
+
+WAVICON_WITHIN_WIDE double arctangent_of(double x) {
   const double size = std::abs(x);
-  if (size > 1.0) return std::copysign(std::numbers::pi / 2.0 - arctangent(1.0 / size), x);
-  // arctan(x) = 2·arctan(x / (1 + sqrt(1 + x²))), twice: leaves at most tan(π/16) = 0.199.
-  double t = x / (1.0 + std::sqrt(1.0 + x * x));
+  // arctan(x) = π/2 - arctan(1/x), and 2·arctan(x / (1 + sqrt(1 + x²))), twice: leaves at most tan(π/16) =
+  // 0.199.
+  double t = size > 1.0 ? 1.0 / size : size;
+  t = t / (1.0 + std::sqrt(1.0 + t * t));
   t = t / (1.0 + std::sqrt(1.0 + t * t));
   const double s = t * t;
   double sum = 0.0;
   for (int k = 21; k >= 3; k -= 2) sum = s * (((k / 2) % 2 == 1 ? -1.0 : 1.0) / k + sum);
-  return 4.0 * (t + t * sum);
+  const double turn = 4.0 * (t + t * sum);
+  return std::copysign(size > 1.0 ? std::numbers::pi / 2.0 - turn : turn, x);
 }
+
+WAVICON_WIDE void arctangents_of(double* values, std::size_t count) noexcept {
+  for (std::size_t i = 0; i < count; ++i) values[i] = arctangent_of(values[i]);
+}
+
+}  // namespace
+
+double arctangent(double x) noexcept { return arctangent_of(x); }
+
+void arctangent(std::span<double> values) noexcept { arctangents_of(values.data(), values.size()); }
 
 namespace {
 

@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: MIT
 #include "path/tern.hpp"
 
-#include <cmath>
+#include <algorithm>
+#include <cstring>
 #include <numbers>
 
+#include "audio/wide.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/elementary.hpp"
 #include "wavicon/audio/window.hpp"
@@ -17,22 +19,60 @@ constexpr int kHalfLength = 64;        // of each filter, in frames of the signa
 constexpr double kFilterBeta = 10.06;  // 100 dB
 constexpr double kCutoff = 0.475;      // of the signal's rate; 6 dB down here
 
-// Fixed order of additions in four lanes: the same bits from every compiler.
-double dot(const double* a, const double* b, std::size_t length) noexcept {
-  double lane[4] = {0, 0, 0, 0};
-  std::size_t i = 0;
-  for (; i + 4 <= length; i += 4)
-    for (std::size_t k = 0; k < 4; ++k) lane[k] += a[i + k] * b[i + k];
-  for (; i < length; ++i) lane[0] += a[i] * b[i];
-  return (lane[0] + lane[1]) + (lane[2] + lane[3]);
+constexpr std::size_t kBlock = 64;  // frames that are worked on at once
+
+using Lanes = double __attribute__((vector_size(32)));
+constexpr std::size_t kLanes = 4, kSide = 4;  // products of a sum, sums side by side
+
+WAVICON_WITHIN_WIDE void add_four(Lanes& sum, const double* a, const double* b) {
+  Lanes x, y;
+  std::memcpy(&x, a, sizeof x);
+  std::memcpy(&y, b, sizeof y);
+  sum += x * y;
 }
 
-// Puts a value before all others in a history that is held twice.
-void push(std::vector<double>& history, std::size_t& at, double value) noexcept {
-  const std::size_t half = history.size() / 2;
-  at = at == 0 ? half - 1 : at - 1;
-  history[at] = history[at + half] = value;
+WAVICON_WITHIN_WIDE double added(const Lanes& sum) { return (sum[0] + sum[1]) + (sum[2] + sum[3]); }
+
+// Σ a[i]·b[i] for each pair of rows, in a fixed order of additions: the same bits from every compiler. Four
+// rows at a time, which wait for themselves alone.
+WAVICON_WIDE void dots(const double* const* a, const double* const* b, std::size_t length,
+                       double* const* out) noexcept {
+  Lanes sums[kSide] = {};
+  std::size_t i = 0;
+  for (; i + kLanes <= length; i += kLanes)
+    for (std::size_t row = 0; row < kSide; ++row) add_four(sums[row], a[row] + i, b[row] + i);
+  for (; i < length; ++i)
+    for (std::size_t row = 0; row < kSide; ++row) sums[row][0] += a[row][i] * b[row][i];
+  for (std::size_t row = 0; row < kSide; ++row) *out[row] = added(sums[row]);
 }
+
+// Rows of products, collected until there are four of them.
+class Rows {
+ public:
+  explicit Rows(std::size_t length) noexcept : length_(length) {}
+  void add(const double* a, const double* b, double* out) noexcept {
+    a_[count_] = a;
+    b_[count_] = b;
+    out_[count_] = out;
+    if (++count_ == kSide) finish();
+  }
+  void finish() noexcept {
+    if (count_ == 0) return;
+    for (std::size_t row = count_; row < kSide; ++row) {
+      a_[row] = a_[0];
+      b_[row] = b_[0];
+      out_[row] = &unused_;
+    }
+    dots(a_, b_, length_, out_);
+    count_ = 0;
+  }
+
+ private:
+  std::size_t length_, count_ = 0;
+  const double *a_[kSide] = {}, *b_[kSide] = {};
+  double* out_[kSide] = {};
+  double unused_ = 0;
+};
 
 }  // namespace
 
@@ -56,7 +96,8 @@ void Tern::build_filter() {
   const auto factor = static_cast<std::size_t>(settings_.oversampling);
   up_phases_.assign(factor, {});
   down_.clear();
-  in_history_.assign(2 * (2 * kHalfLength + 1), 0.0);
+  in_.assign(kBlock + 2 * kHalfLength, 0.0);
+  shaped_.assign(kBlock * factor, 0.0);
   if (factor == 1) return;
   const std::size_t length = 2 * kHalfLength * factor + 1;
   const auto window = kaiser_window(length, kFilterBeta);
@@ -73,39 +114,75 @@ void Tern::build_filter() {
   for (double& tap : down_) tap /= sum;
   for (std::size_t i = 0; i < length; ++i)
     up_phases_[i % factor].push_back(static_cast<double>(factor) * down_[i]);
-  high_history_.assign(2 * length, 0.0);
-  in_at_ = high_at_ = 0;
+  high_.assign(kBlock * factor + length - 1, 0.0);
 }
 
-double Tern::shape(double x) const noexcept { return (arctangent(gain_ * x + bias_) - bias_out_) * scale_; }
+void Tern::shape(std::span<double> values) const noexcept {
+  for (double& value : values) value = gain_ * value + bias_;
+  arctangent(values);
+  for (double& value : values) value = (value - bias_out_) * scale_;
+}
 
-double Tern::oversampled(double x) noexcept {
-  push(in_history_, in_at_, x);
-  double out = 0;
-  for (std::size_t phase = 0; phase < up_phases_.size(); ++phase) {
-    push(high_history_, high_at_,
-         shape(dot(up_phases_[phase].data(), in_history_.data() + in_at_, up_phases_[phase].size())));
-    // The first of the new samples completes an output at exactly twice the half length.
-    if (phase == 0) out = dot(down_.data(), high_history_.data() + high_at_, down_.size());
+void Tern::oversample(std::span<const float> in, std::span<float> out) noexcept {
+  const std::size_t factor = up_phases_.size(), frames = in.size();
+  for (std::size_t n = 0; n < frames; ++n) in_[kBlock - 1 - n] = in[n];
+  // The first phase has a tap more than the others.
+  Rows first(up_phases_[0].size()), others(up_phases_[1].size()), down(down_.size());
+  const std::span shaped = std::span(shaped_).first(frames * factor);
+  for (std::size_t n = 0; n < frames; ++n)
+    for (std::size_t phase = 0; phase < factor; ++phase)
+      (phase == 0 ? first : others)
+          .add(up_phases_[phase].data(), in_.data() + (kBlock - 1 - n), &shaped[n * factor + phase]);
+  first.finish();
+  others.finish();
+  shape(shaped);
+  const std::size_t high_block = kBlock * factor;
+  for (std::size_t h = 0; h < shaped.size(); ++h) high_[high_block - 1 - h] = shaped[h];
+  // The first of the new samples completes an output at exactly twice the half length.
+  for (std::size_t n = 0; n < frames; ++n)
+    down.add(down_.data(), high_.data() + (high_block - 1 - n * factor), &shaped[n]);
+  down.finish();
+  for (std::size_t n = 0; n < frames; ++n) out[n] = static_cast<float>(shaped[n]);
+  const auto keep = [](std::vector<double>& values, std::size_t block, std::size_t passed) {
+    std::copy_backward(values.begin() + static_cast<std::ptrdiff_t>(block - passed),
+                       values.end() - static_cast<std::ptrdiff_t>(passed), values.end());
+  };
+  keep(in_, kBlock, frames);
+  keep(high_, high_block, frames * factor);
+}
+
+void Tern::oversample_naively(std::span<const float> in, std::span<float> out) noexcept {
+  const std::size_t factor = up_phases_.size(), frames = in.size();
+  const std::span shaped = std::span(shaped_).first(frames * factor);
+  for (std::size_t n = 0; n < frames; ++n) {
+    const double x = in[n];
+    for (std::size_t i = 1; i <= factor; ++i)
+      shaped[n * factor + i - 1] =
+          last_in_ + (x - last_in_) * static_cast<double>(i) / static_cast<double>(factor);
+    last_in_ = x;
   }
-  return out;
+  shape(shaped);
+  for (std::size_t n = 0; n < frames; ++n) {
+    double sum = 0;
+    for (const double value : shaped.subspan(n * factor, factor)) sum += value;
+    out[n] = static_cast<float>(sum / static_cast<double>(factor));
+  }
 }
 
-double Tern::oversampled_naively(double x) noexcept {
-  double sum = 0;
-  const int factor = settings_.oversampling;
-  for (int i = 1; i <= factor; ++i) sum += shape(last_in_ + (x - last_in_) * i / factor);
-  last_in_ = x;
-  return sum / factor;
+void Tern::run_block(std::span<const float> in, std::span<float> out) noexcept {
+  if (up_phases_.size() > 1) return settings_.naive ? oversample_naively(in, out) : oversample(in, out);
+  const std::span shaped = std::span(shaped_).first(in.size());
+  std::copy(in.begin(), in.end(), shaped.begin());
+  shape(shaped);
+  for (std::size_t n = 0; n < in.size(); ++n) out[n] = static_cast<float>(shaped[n]);
 }
 
 void Tern::run(const float* in, float* out, int frames) noexcept {
-  if (settings_.oversampling == 1)
-    for (int n = 0; n < frames; ++n) out[n] = static_cast<float>(shape(in[n]));
-  else if (settings_.naive)
-    for (int n = 0; n < frames; ++n) out[n] = static_cast<float>(oversampled_naively(in[n]));
-  else
-    for (int n = 0; n < frames; ++n) out[n] = static_cast<float>(oversampled(in[n]));
+  const auto all = static_cast<std::size_t>(frames);
+  for (std::size_t first = 0; first < all; first += kBlock) {
+    const std::size_t count = std::min(kBlock, all - first);
+    run_block({in + first, count}, {out + first, count});
+  }
 }
 
 std::int64_t Tern::latency_frames() const noexcept {

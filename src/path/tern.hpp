@@ -10,6 +10,7 @@
 // 2·r^k/(k·g), r = (sqrt(1+(gA)²) - 1)/(gA).
 
 #include <cstdint>
+#include <span>
 #include <vector>
 
 namespace wavicon::stand_in {
@@ -44,9 +45,10 @@ class Tern {
 
  private:
   void build_filter();
-  [[nodiscard]] double shape(double x) const noexcept;
-  [[nodiscard]] double oversampled(double x) noexcept;
-  [[nodiscard]] double oversampled_naively(double x) noexcept;
+  void shape(std::span<double> values) const noexcept;
+  void run_block(std::span<const float> in, std::span<float> out) noexcept;
+  void oversample(std::span<const float> in, std::span<float> out) noexcept;
+  void oversample_naively(std::span<const float> in, std::span<float> out) noexcept;
 
   TernSettings settings_;
   double bias_ = 0;
@@ -55,11 +57,10 @@ class Tern {
   double scale_ = 1;
   std::vector<std::vector<double>> up_phases_;  ///< one filter per phase, latest sample first
   std::vector<double> down_;
-  std::vector<double> in_history_;  ///< twice its length, so that a run of it is always contiguous
-  std::vector<double> high_history_;
+  std::vector<double> in_;    ///< a block before what came before it, latest sample first
+  std::vector<double> high_;  ///< the same of the higher rate
+  std::vector<double> shaped_;
   double last_in_ = 0;
-  std::size_t in_at_ = 0;
-  std::size_t high_at_ = 0;
 };
 
 }  // namespace wavicon::stand_in

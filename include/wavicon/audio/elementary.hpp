@@ -41,6 +41,8 @@ WAVICON_EXPORT void phases_from_cycles(std::span<const double> cycles, std::span
 /// arctan(x) in radians; two half-angle steps, then the Taylor series. @accuracy 8e-16 relative
 /// (elementary_test.cpp).
 [[nodiscard]] WAVICON_EXPORT double arctangent(double x) noexcept;
+/// The same of all of them, in place, bit for bit: many side by side.
+WAVICON_EXPORT void arctangent(std::span<double> values) noexcept;
 
 /// e^x for |x| <= 700, and 0 below that; reduced to ±ln(2)/2, then the Taylor series. @accuracy 4e-16
 /// relative (elementary_test.cpp).

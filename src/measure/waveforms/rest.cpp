@@ -4,9 +4,11 @@
 #include <cmath>
 #include <complex>
 #include <numbers>
+#include <numeric>
 
 #include "measure/waveforms/parts.hpp"
 #include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/elementary.hpp"
 #include "wavicon/audio/transform.hpp"
 #include "wavicon/audio/window.hpp"
 
@@ -80,6 +82,18 @@ bool is_an_order(double at_hz, double hz, double rate, double off_hz) {
   return false;
 }
 
+// DC and where the orders of a tone or their folded images lie, up to order 200, lowest first.
+std::vector<double> own_lines(double hz, double rate) {
+  std::vector<double> lines{0};
+  for (int order = 1; order <= 200; ++order) {
+    const double turned = std::fmod(order * hz, rate);
+    lines.push_back(turned > rate / 2 ? rate - turned : turned);
+    if (order > 20 && order * hz > 4 * rate) break;
+  }
+  std::sort(lines.begin(), lines.end());
+  return lines;
+}
+
 }  // namespace
 
 void find_foreign(const std::vector<double>& y, double hz, double rate, ToneWaveform& out) {
@@ -94,15 +108,13 @@ void find_foreign(const std::vector<double>& y, double hz, double rate, ToneWave
   const auto bins = transform.bins();
   const double bin = rate / static_cast<double>(y.size());
   std::vector<double> level(bins.size(), 0.0);
+  const std::vector<double> own = own_lines(hz, rate);
   for (std::size_t k = 0; k < bins.size(); ++k) {
     const double at = static_cast<double>(k) * bin;
-    // Distance to DC, and to the nearest order or its folded image, up to order 200.
+    const auto above = std::lower_bound(own.begin(), own.end(), at);
     double nearest = at;
-    for (int order = 1; order <= 200; ++order) {
-      const double turned = std::fmod(order * hz, rate), image = turned > rate / 2 ? rate - turned : turned;
-      nearest = std::min(nearest, std::abs(at - image));
-      if (order > 20 && order * hz > 4 * rate) break;
-    }
+    if (above != own.end()) nearest = std::min(nearest, *above - at);
+    if (above != own.begin()) nearest = std::min(nearest, at - above[-1]);
     if (nearest > kLobe * bin) level[k] = 2 * std::abs(bins[k]) / sum;
   }
   const auto top = static_cast<std::size_t>(std::max_element(level.begin(), level.end()) - level.begin());
@@ -138,10 +150,35 @@ void find_foreign(const std::vector<double>& y, double hz, double rate, ToneWave
 
 namespace {
 
+// |Σ e^(2πj·v/step)| / count: 1 where all values lie equally far from a step, and near 0 where they lie
+// anywhere. A step below what tells two values apart says nothing: 0.
 double on_steps(std::span<const double> values, double step) {
-  std::complex<double> sum = 0;
-  for (const double v : values) sum += std::polar(1.0, 2 * std::numbers::pi * std::remainder(v / step, 1.0));
-  return std::abs(sum) / static_cast<double>(values.size());
+  constexpr std::size_t kRow = 256, kLanes = 8;
+  constexpr double kMostSteps = 1e15;
+  std::array<double, kRow> cycles, turned;
+  std::array<Phase, kRow> phases;
+  std::array<double, kLanes> re{}, im{};
+  const auto add = [&](std::array<double, kLanes>& lanes, std::size_t count) {
+    sines(std::span(phases).first(count), turned);
+    std::fill(turned.begin() + static_cast<std::ptrdiff_t>(count), turned.end(), 0.0);
+    for (std::size_t n = 0; n < count; n += kLanes)
+      for (std::size_t lane = 0; lane < kLanes; ++lane) lanes[lane] += turned[n + lane];
+  };
+  for (std::size_t first = 0; first < values.size(); first += kRow) {
+    const std::size_t count = std::min(kRow, values.size() - first);
+    double most = 0;
+    for (std::size_t n = 0; n < count; ++n) {
+      cycles[n] = values[first + n] / step;
+      most = std::max(most, std::abs(cycles[n]));
+    }
+    if (!(most < kMostSteps)) return 0;
+    phases_from_cycles(std::span(cycles).first(count), phases);
+    add(im, count);
+    for (std::size_t n = 0; n < count; ++n) phases[n] += Phase{1} << 62;
+    add(re, count);
+  }
+  return std::hypot(std::accumulate(re.begin(), re.end(), 0.0), std::accumulate(im.begin(), im.end(), 0.0)) /
+         static_cast<double>(values.size());
 }
 
 // Of the samples less what a tone without steps has at the same size.
