@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "audio/wide.hpp"
 #include "samples.hpp"
 #include "wavicon/audio/fractional.hpp"
 #include "wavicon/audio/linear_system.hpp"
@@ -38,23 +39,52 @@ constexpr double kNextToNothing = 0.01;    // of the peak
 constexpr std::size_t kLeastValues = 400;  // a curve of 19 splines goes through any few
 constexpr double kExplains = 0.02;         // of the capture's power left: -17 dB
 
-// What a value adds to each of the splines around it: the first of them, and the four weights.
+constexpr std::size_t kWidest = 4;  // splines, or unknowns of a line, that a value has a say in
+
+// What values add to each of the splines around them: the first of them, and the weights of four.
 struct Weights {
-  int first = 0;
-  std::array<double, 4> values{};
+  explicit Weights(std::size_t count) : first(count) {
+    for (auto& weights : of) weights.resize(count);
+  }
+  std::vector<std::int32_t> first;
+  std::array<std::vector<double>, kWidest> of;
 };
 
-template <int kPieces>
-Weights splines_at(double value, double peak) {
-  const double place = std::clamp((value / peak + 1) / 2, 0.0, 1.0) * kPieces;
-  const int piece = std::min(kPieces - 1, static_cast<int>(place));
-  const double t = place - piece, u = 1 - t;
-  return {piece,
-          {u * u * u / 6, (3 * t * t * t - 6 * t * t + 4) / 6, (3 * u * u * u - 6 * u * u + 4) / 6,
-           t * t * t / 6}};
+WAVICON_WIDE void fill_splines(const double* values, std::size_t count, double peak, int pieces,
+                               std::int32_t* first, double* w0, double* w1, double* w2, double* w3) {
+  for (std::size_t n = 0; n < count; ++n) {
+    double share = (values[n] / peak + 1) / 2;
+    share = share > 0.0 ? share : 0.0;
+    share = share < 1.0 ? share : 1.0;
+    const double place = share * pieces;
+    const int below = static_cast<int>(place), piece = below < pieces - 1 ? below : pieces - 1;
+    const double t = place - piece, u = 1 - t;
+    first[n] = piece;
+    w0[n] = u * u * u / 6;
+    w1[n] = (3 * t * t * t - 6 * t * t + 4) / 6;
+    w2[n] = (3 * u * u * u - 6 * u * u + 4) / 6;
+    w3[n] = t * t * t / 6;
+  }
 }
 
-Weights line_at(double value, double peak) { return {0, {1, value / peak, 0, 0}}; }
+template <int kPieces>
+struct Splines {
+  static constexpr int kUnknowns = kPieces + 3;
+  static void fill(std::span<const double> values, double peak, Weights& out) {
+    fill_splines(values.data(), values.size(), peak, kPieces, out.first.data(), out.of[0].data(),
+                 out.of[1].data(), out.of[2].data(), out.of[3].data());
+  }
+};
+
+struct Line {
+  static constexpr int kUnknowns = 2;
+  static void fill(std::span<const double> values, double peak, Weights& out) {
+    for (std::size_t n = 0; n < values.size(); ++n) {
+      out.of[0][n] = 1;
+      out.of[1][n] = values[n] / peak;
+    }
+  }
+};
 
 // A stretch of both: the reference with a margin on either side.
 struct Piece {
@@ -66,7 +96,7 @@ struct Piece {
 using Values = std::vector<double>;
 
 // One kind of curve, fitted at any delay.
-template <int kUnknowns, Weights (*kAt)(double, double)>
+template <typename Kind>
 class Curve {
  public:
   Curve(const std::vector<Piece>& pieces, std::ptrdiff_t margin) : pieces_(pieces), margin_(margin) {
@@ -84,11 +114,11 @@ class Curve {
 
   // What a curve leaves at one delay.
   [[nodiscard]] double left_at(double delay) {
-    const Values x = read(delay);
-    fit(x);
+    const Weights at = read(delay);
+    fit(at);
     double left = 0;
     for (std::size_t n = 0; n < y_.size(); ++n) {
-      const double off = y_[n] - value(x[n]);
+      const double off = y_[n] - value_of(curve_, at, n);
       left += window_[n] * off * off;
     }
     return left;
@@ -98,14 +128,13 @@ class Curve {
   std::optional<Fitted> climb(double delay, double farthest) {
     const double start = delay;
     double left = 0, sigma = 0, limit = kLongestStep, last = 0;
-    Values off(y_.size());
+    Values off(y_.size()), slope(y_.size());
     for (int step = 0; step < kSteps; ++step) {
-      const Values here = read(delay), before = read(delay - kBeside), after = read(delay + kBeside);
+      const Weights here = read(delay), before = read(delay - kBeside), after = read(delay + kBeside);
       fit(here);
-      Values slope(y_.size());
       for (std::size_t n = 0; n < y_.size(); ++n) {
-        slope[n] = (value(after[n]) - value(before[n])) / (2 * kBeside);
-        off[n] = y_[n] - value(here[n]);
+        slope[n] = (value_of(curve_, after, n) - value_of(curve_, before, n)) / (2 * kBeside);
+        off[n] = y_[n] - value_of(curve_, here, n);
       }
       left = weighed(off, off);
       take_off_what_the_curve_takes(here, slope);
@@ -127,9 +156,11 @@ class Curve {
   [[nodiscard]] std::pair<double, double> off_of(const Piece& piece, double delay) const {
     Values x(piece.y.size());
     reader_.read(piece.x, static_cast<double>(margin_) - delay, 1, x);
+    Weights at(x.size());
+    Kind::fill(x, peak_, at);
     double off = 0, power = 0;
     for (std::size_t n = 0; n < x.size(); ++n) {
-      const double left = piece.y[n] - value(x[n]);
+      const double left = piece.y[n] - value_of(curve_, at, n);
       off += left * left;
       power += piece.y[n] * piece.y[n];
     }
@@ -166,7 +197,8 @@ class Curve {
     for (std::size_t n = 0; n < p.size(); ++n) sum += window_[n] * p[n] * q[n];
     return sum;
   }
-  [[nodiscard]] Values read(double delay) const {
+  // What the values of the reference at a delay add to the curve.
+  [[nodiscard]] Weights read(double delay) const {
     Values all(y_.size());
     std::size_t at = 0;
     for (const Piece& piece : pieces_) {
@@ -174,16 +206,17 @@ class Curve {
                    std::span(all).subspan(at, piece.y.size()));
       at += piece.y.size();
     }
-    return all;
+    Weights weights(all.size());
+    Kind::fill(all, peak_, weights);
+    return weights;
   }
-  void fit(const Values& x) {
+  void fit(const Weights& at) {
     std::vector<double> matrix(kUnknowns * kUnknowns, 0.0);
-    for (std::size_t n = 0; n < x.size(); ++n) {
-      const Weights at = kAt(x[n], peak_);
-      for (int i = 0; i < kWide; ++i)
-        for (int k = 0; k <= i; ++k)
-          matrix[static_cast<std::size_t>((at.first + i) * kUnknowns + at.first + k)] +=
-              window_[n] * at.values[static_cast<std::size_t>(i)] * at.values[static_cast<std::size_t>(k)];
+    for (std::size_t n = 0; n < y_.size(); ++n) {
+      double* corner = matrix.data() + static_cast<std::size_t>(at.first[n]) * (kUnknowns + 1);
+      for (std::size_t i = 0; i < kWide; ++i)
+        for (std::size_t k = 0; k <= i; ++k)
+          corner[i * kUnknowns + k] += window_[n] * at.of[i][n] * at.of[k][n];
     }
     double largest = 0;
     for (int i = 0; i < kUnknowns; ++i)
@@ -191,32 +224,30 @@ class Curve {
     for (int i = 0; i < kUnknowns; ++i)
       matrix[static_cast<std::size_t>(i * kUnknowns + i)] += kRidge * largest;
     system_.emplace(matrix, kUnknowns);
-    curve_ = solved(x, y_);
+    curve_ = solved(at, y_);
   }
-  [[nodiscard]] std::vector<double> solved(const Values& x, const Values& y) const {
+  [[nodiscard]] std::vector<double> solved(const Weights& at, const Values& y) const {
     std::vector<double> right(kUnknowns, 0.0);
-    for (std::size_t n = 0; n < x.size(); ++n) {
-      const Weights at = kAt(x[n], peak_);
-      for (int i = 0; i < kWide; ++i)
-        right[static_cast<std::size_t>(at.first + i)] +=
-            window_[n] * at.values[static_cast<std::size_t>(i)] * y[n];
+    for (std::size_t n = 0; n < y.size(); ++n) {
+      double* first = right.data() + at.first[n];
+      for (std::size_t i = 0; i < kWide; ++i) first[i] += window_[n] * at.of[i][n] * y[n];
     }
     return system_->solve(right);
   }
-  [[nodiscard]] static double value_of(const std::vector<double>& curve, const Weights& at) {
+  [[nodiscard]] static double value_of(const std::vector<double>& curve, const Weights& at, std::size_t n) {
+    const double* first = curve.data() + at.first[n];
     double sum = 0;
-    for (int i = 0; i < kWide; ++i)
-      sum += curve[static_cast<std::size_t>(at.first + i)] * at.values[static_cast<std::size_t>(i)];
+    for (std::size_t i = 0; i < kWide; ++i) sum += first[i] * at.of[i][n];
     return sum;
   }
-  [[nodiscard]] double value(double x) const { return value_of(curve_, kAt(x, peak_)); }
   // What another curve explains of the slope says nothing of time.
-  void take_off_what_the_curve_takes(const Values& x, Values& slope) const {
-    const std::vector<double> other = solved(x, slope);
-    for (std::size_t n = 0; n < x.size(); ++n) slope[n] -= value_of(other, kAt(x[n], peak_));
+  void take_off_what_the_curve_takes(const Weights& at, Values& slope) const {
+    const std::vector<double> other = solved(at, slope);
+    for (std::size_t n = 0; n < slope.size(); ++n) slope[n] -= value_of(other, at, n);
   }
 
-  static constexpr int kWide = std::min(4, kUnknowns);
+  static constexpr int kUnknowns = Kind::kUnknowns;
+  static constexpr std::size_t kWide = std::min<std::size_t>(kWidest, kUnknowns);
   const std::vector<Piece>& pieces_;
   std::ptrdiff_t margin_;
   Values y_, window_;
@@ -237,8 +268,8 @@ template <int kPieces>
 std::optional<CurveTiming> timed(const std::vector<Piece>& pieces, double rate, double delay_frames,
                                  std::span<const double> beside) {
   const double farthest = farthest_at(rate), late = std::round(delay_frames), start = delay_frames - late;
-  Curve<2, line_at> line(pieces, margin_at(rate));
-  Curve<kPieces + 3, splines_at<kPieces>> curve(pieces, margin_at(rate));
+  Curve<Line> line(pieces, margin_at(rate));
+  Curve<Splines<kPieces>> curve(pieces, margin_at(rate));
   const double all = curve.power();
   if (!(all > 0)) return std::nullopt;
   // What is straight but for noise is as straight a little beside its place.
@@ -314,7 +345,7 @@ bool holds_everywhere(AudioSource& reference, int reference_channel, std::int64_
   const auto pieces =
       pieces_over(reference, reference_channel, first, end, capture, capture_channel, delay_frames, window);
   if (pieces.empty()) return false;
-  Curve<kLongCurve + 3, splines_at<kLongCurve>> curve(pieces, margin_at(rate));
+  Curve<Splines<kLongCurve>> curve(pieces, margin_at(rate));
   (void)curve.left_at(beside);
   std::vector<std::pair<double, double>> blocks;  // what is off, of what power
   std::vector<double> offs;
