@@ -64,6 +64,32 @@ WAVICON_WIDE void add_turned(const double* bins, std::size_t groups, const Turni
   std::copy(lanes, lanes + kLanes, sums);
 }
 
+// Each order's sum in lanes, its phases products of the first one's.
+WAVICON_WIDE void add_orders(const double* x, std::size_t groups, const Turning& from, std::size_t orders,
+                             double* re_sums, double* im_sums) {
+  Turning at = from;
+  for (std::size_t g = 0; g < groups; ++g) {
+    double re[kLanes], im[kLanes];
+    for (std::size_t j = 0; j < kLanes; ++j) {
+      re[j] = at.re[j];
+      im[j] = at.im[j];
+    }
+    for (std::size_t k = 0; k < orders; ++k)
+      for (std::size_t j = 0; j < kLanes; ++j) {
+        const double v = x[kLanes * g + j], p_re = re[j], p_im = im[j];
+        re_sums[kLanes * k + j] += v * p_re;
+        im_sums[kLanes * k + j] += v * p_im;
+        re[j] = p_re * at.re[j] + -p_im * at.im[j];
+        im[j] = p_re * at.im[j] + p_im * at.re[j];
+      }
+    for (std::size_t j = 0; j < kLanes; ++j) {
+      const double t_re = at.re[j], t_im = at.im[j];
+      at.re[j] = t_re * at.step_re + -t_im * at.step_im;
+      at.im[j] = t_re * at.step_im + t_im * at.step_re;
+    }
+  }
+}
+
 struct FadedSums {
   double re[kLanes] = {}, im[kLanes] = {}, weight[kLanes] = {};
 };
@@ -165,6 +191,27 @@ std::complex<double> sine_amplitude(std::span<const double> x, double cycles_per
   }
   return std::complex<double>(0, 2) * std::complex<double>(added(sums.re), added(sums.im)) /
          added(sums.weight);
+}
+
+std::vector<double> powers_of_orders(std::span<const double> x, double cycles_per_frame, int most,
+                                     double highest) {
+  std::size_t orders = 0;
+  while (orders < static_cast<std::size_t>(most) &&
+         cycles_per_frame * static_cast<double>(orders + 1) < highest)
+    ++orders;
+  const double turn = -2 * std::numbers::pi * cycles_per_frame;
+  std::vector<double> re(kLanes * orders), im(kLanes * orders), powers;
+  const std::size_t groups = x.size() / kLanes, whole = groups * kLanes;
+  add_orders(x.data(), groups, Turning(1.0, std::polar(1.0, turn)), orders, re.data(), im.data());
+  double rest[kLanes] = {};
+  std::copy(x.begin() + static_cast<std::ptrdiff_t>(whole), x.end(), rest);
+  add_orders(rest, 1, Turning(std::polar(1.0, turn * static_cast<double>(whole)), std::polar(1.0, turn)),
+             orders, re.data(), im.data());
+  for (std::size_t k = 0; k < orders; ++k) {
+    const double real = added(&re[kLanes * k]), imaginary = added(&im[kLanes * k]);
+    powers.push_back(real * real + imaginary * imaginary);
+  }
+  return powers;
 }
 
 }  // namespace wavicon::intake_detail

@@ -62,4 +62,10 @@ void times_conjugates(std::span<std::complex<double>> bins, std::span<const std:
 /// @param cycles_per_frame  whole cycles in the stretch keep DC and orders of it out.
 [[nodiscard]] std::complex<double> sine_amplitude(std::span<const double> x, double cycles_per_frame);
 
+/// |Σ x[n] e^(-2πj·k·f·n)|² of the orders k = 1 … `most` of a frequency f that lie below `highest`.
+///
+/// @param cycles_per_frame  f; `highest` is as it is.
+[[nodiscard]] std::vector<double> powers_of_orders(std::span<const double> x, double cycles_per_frame,
+                                                   int most, double highest);
+
 }  // namespace wavicon::intake_detail

@@ -5,7 +5,9 @@
 #include <array>
 #include <cmath>
 #include <complex>
+#include <map>
 #include <numbers>
+#include <numeric>
 #include <optional>
 
 #include "fade_fit.hpp"
@@ -125,26 +127,23 @@ class Grower {
   }
 
   // Power that neither the sine nor orders of it explain, over all.
-  [[nodiscard]] double stray_of(const Sine& sine, std::int64_t first, std::int64_t length) const {
-    double all = 0, mean = 0;
-    for (std::int64_t n = 0; n < length; ++n) mean += x_[static_cast<std::size_t>(first + n)];
-    mean /= static_cast<double>(length);
-    double weight = 0;
-    std::array<Complex, kOrders + 1> sums{};
-    const auto window = hann_window(static_cast<std::size_t>(length));
-    for (std::int64_t n = 0; n < length; ++n) {
-      const double h = window[static_cast<std::size_t>(n)],
-                   v = x_[static_cast<std::size_t>(first + n)] - mean;
-      all += h * v * v;
-      weight += h;
-      const Complex turn =
-          std::polar(1.0, -2 * std::numbers::pi * sine.rate * (static_cast<double>(first + n) - sine.at));
-      Complex phase = turn;
-      for (int k = 1; k <= kOrders && sine.rate * k < kHighest; ++k, phase *= turn)
-        sums[static_cast<std::size_t>(k)] += h * v * phase;
+  [[nodiscard]] double stray_of(const Sine& sine, std::int64_t first, std::int64_t length) {
+    const auto size = static_cast<std::size_t>(length);
+    const auto stretch = x_.subspan(static_cast<std::size_t>(first), size);
+    const double mean = std::accumulate(stretch.begin(), stretch.end(), 0.0) / static_cast<double>(length);
+    std::vector<double>& window = fades_[size];
+    if (window.empty()) window = hann_window(size);
+    std::vector<double> weighed(size);
+    double all = 0, weight = 0;
+    for (std::size_t n = 0; n < size; ++n) {
+      const double v = stretch[n] - mean;
+      weighed[n] = window[n] * v;
+      all += weighed[n] * v;
+      weight += window[n];
     }
     double explained = 0;
-    for (const Complex& sum : sums) explained += 2 * std::norm(sum) / weight;
+    for (const double power : powers_of_orders(weighed, sine.rate, kOrders, kHighest))
+      explained += 2 * power / weight;
     return all > 0 ? std::max(0.0, 1 - explained / all) : 1;
   }
 
@@ -484,6 +483,7 @@ class Grower {
   std::vector<TonePiece> pieces_;
   RealTransforms transforms_;
   KaiserWindows windows_;
+  std::map<std::size_t, std::vector<double>> fades_;
 };
 
 }  // namespace
