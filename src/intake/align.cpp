@@ -10,6 +10,7 @@
 #include "delay_line.hpp"
 #include "explained_power.hpp"
 #include "hit.hpp"
+#include "kept_channel.hpp"
 #include "samples.hpp"
 #include "segment_search.hpp"
 #include "segment_timer.hpp"
@@ -65,10 +66,10 @@ using intake_detail::Segment;
 class Aligner {
  public:
   Aligner(AudioSource& reference, AudioSource& capture, const AlignOptions& options)
-      : a_(reference),
-        b_(capture),
-        options_(options),
-        coarse_search_(reference, options.reference_channel, capture, options.capture_channel,
+      : a_(reference, options.reference_channel),
+        b_(capture, options.capture_channel),
+        options_(of_one_channel(options)),
+        coarse_search_(a_, options_.reference_channel, b_, options_.capture_channel,
                        options.drift ? options.most_drift_ppm : 0, transforms_) {}
 
   std::optional<Alignment> run() {
@@ -749,8 +750,13 @@ class Aligner {
   void refine() { timer().refine(segments_, line_.line().slope); }
   double left_over() { return timer().left_over(segments_, line_.line()); }
 
-  AudioSource& a_;
-  AudioSource& b_;
+  // Of what is kept there is one channel each.
+  [[nodiscard]] static AlignOptions of_one_channel(AlignOptions options) {
+    options.reference_channel = options.capture_channel = 0;
+    return options;
+  }
+
+  intake_detail::KeptChannel a_, b_;
   AlignOptions options_;
   std::int64_t excerpt_ = 0;
   double coarse_ = 0;
