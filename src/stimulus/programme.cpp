@@ -3,6 +3,7 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <optional>
 #include <vector>
 
 #include "renderers.hpp"
@@ -22,21 +23,24 @@ class GrainRenderer : public Renderer {
         seed_(static_cast<std::uint64_t>(p.seed)),
         frames_(std::max<std::int64_t>(1, frames_of(p.seconds, rate))),
         fade_in_(frames_of(p.fade_in_s, rate)),
-        fade_out_(frames_of(p.fade_out_s, rate)) {}
+        fade_out_(frames_of(p.fade_out_s, rate)),
+        level_dbfs_(p.level_dbfs) {}
 
   std::int64_t frames() const override { return frames_; }
   void add(std::int64_t first, int, double gain, std::span<double> out) override {
+    // Found when the first sample is asked for: who only asks where the part lies needs none.
+    if (!level_) level_ = level();
     std::vector<double> sound(out.size(), 0.0);
     add_sound(first, sound);
     for (std::size_t i = 0; i < out.size(); ++i) {
       const std::int64_t n = first + static_cast<std::int64_t>(i);
-      out[i] += gain * level_ * sound[i] * fade_gain(n, fade_in_) * fade_gain(frames_ - 1 - n, fade_out_);
+      out[i] += gain * *level_ * sound[i] * fade_gain(n, fade_in_) * fade_gain(frames_ - 1 - n, fade_out_);
     }
   }
 
- protected:
-  // Level 1 is brought to the RMS that was asked for.
-  void set_level(double level_dbfs) {
+ private:
+  // Brings the sound to the RMS that was asked for.
+  [[nodiscard]] double level() {
     constexpr double kMeasuredS = 8;
     constexpr std::size_t kBlock = 4096;
     double sum = 0;
@@ -48,8 +52,10 @@ class GrainRenderer : public Renderer {
       for (std::int64_t i = 0; i < std::min<std::int64_t>(kBlock, end - n); ++i)
         sum += block[static_cast<std::size_t>(i)] * block[static_cast<std::size_t>(i)];
     }
-    level_ = ratio_from_db(level_dbfs) / std::sqrt(sum / static_cast<double>(end));
+    return ratio_from_db(level_dbfs_) / std::sqrt(sum / static_cast<double>(end));
   }
+
+ protected:
   virtual void add_sound(std::int64_t first, std::span<double> out) = 0;
 
   static void add_grain(const std::vector<double>& grain, std::int64_t at, double gain, std::int64_t first,
@@ -67,7 +73,10 @@ class GrainRenderer : public Renderer {
   std::uint64_t seed_;
   std::int64_t frames_;
   std::int64_t fade_in_, fade_out_;
-  double level_ = 1;
+
+ private:
+  double level_dbfs_;
+  std::optional<double> level_;
 };
 
 // A decaying sine with a soft beginning, in one formant or partial.
@@ -118,7 +127,6 @@ class Voice : public GrainRenderer {
         add_ring(grains_.back(), rate, vowel[f], kAmplitudes[f], M_PI * kWidthsHz[f], 0.0004);
       finish_grain(grains_.back(), frames_of(0.005, rate));
     }
-    set_level(p.level_dbfs);
   }
 
  protected:
@@ -169,9 +177,7 @@ class Voice : public GrainRenderer {
 // Plucked strings: four voices walking over a row of chords, each note ringing for a second and a half.
 class Chamber : public GrainRenderer {
  public:
-  Chamber(const Programme& p, double rate) : GrainRenderer(p, rate), beat_(frames_of(0.24, rate)) {
-    set_level(p.level_dbfs);
-  }
+  Chamber(const Programme& p, double rate) : GrainRenderer(p, rate), beat_(frames_of(0.24, rate)) {}
 
  protected:
   void add_sound(std::int64_t first, std::span<double> out) override {
