@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "aligned_stretch.hpp"
 #include "coarse_search.hpp"
 #include "comparable.hpp"
 #include "curve_timing.hpp"
@@ -159,11 +160,13 @@ class Aligner {
     segments_.clear();
     line_ = DelayLine(length_);
     line_.set({found.delay_frames, found.frames_per_frame - 1});
-    for (const std::int64_t first : places_) {
-      const Segment segment{
-          first, line_.line().at(static_cast<double>(first) + 0.5 * static_cast<double>(length_)), 1, 0};
-      if (timer().alike(segment, line_.line()) > kPlainlyAlike) segments_.push_back(segment);
-    }
+    std::vector<Segment> along;
+    for (const std::int64_t first : places_)
+      along.push_back(
+          {first, line_.line().at(static_cast<double>(first) + 0.5 * static_cast<double>(length_)), 1, 0});
+    const std::vector<double> alike = timer().alike(along, line_.line());
+    for (std::size_t i = 0; i < along.size(); ++i)
+      if (alike[i] > kPlainlyAlike) segments_.push_back(along[i]);
     if (segments_.empty()) return std::nullopt;
     settle(options_.drift);
     finish(whole);
@@ -666,7 +669,7 @@ class Aligner {
     line_.set({delay, 0});
     if (!segments_.empty()) settle(false, 1);
     double alike = 0;
-    for (const Segment& s : segments_) alike += timer().alike(s, line_.line());
+    for (const double one : timer().alike(segments_, line_.line())) alike += one;
     if (segments_.empty() || alike < kNearlyFree * free) {
       segments_.swap(tracked);
       return false;
@@ -789,12 +792,8 @@ std::optional<double> speed_between(AudioSource& reference, AudioSource& capture
 
 void read_aligned(AudioSource& capture, int channel, const Alignment& alignment, std::int64_t first_frame,
                   const FractionalReader& reader, std::span<double> out) {
-  const double place = alignment.delay_frames + static_cast<double>(first_frame) * alignment.frames_per_frame;
-  const auto begin = static_cast<std::int64_t>(std::floor(place)) - FractionalReader::kReach;
-  const auto count = static_cast<std::int64_t>(static_cast<double>(out.size()) * alignment.frames_per_frame) +
-                     2 * FractionalReader::kReach + 2;
-  const auto x = read_channel(capture, channel, begin, count);
-  reader.read(x, place - static_cast<double>(begin), alignment.frames_per_frame, out);
+  const auto at = intake_detail::aligned_stretch(alignment, first_frame, out.size());
+  reader.read(read_channel(capture, channel, at.begin, at.frames), at.place, at.frames_per_frame, out);
 }
 
 }  // namespace wavicon

@@ -36,13 +36,15 @@ double at_one_level(std::vector<Lying> segments) {
 
 double explained_power(const AlignedPair& pair, const Alignment& found) {
   const std::vector<double> delays = delays_of_pieces(found);
-  std::vector<Lying> segments;
+  std::vector<Line> lines;
   for (const std::int64_t first : pair.places) {
     std::size_t piece = 0;
     for (const Slip& slip : found.slips) piece += slip.before_frame <= first;
-    if (const auto one = pair.timer.likeness(first, {delays[piece], found.frames_per_frame - 1}))
-      segments.push_back(*one);
+    lines.push_back({delays[piece], found.frames_per_frame - 1});
   }
+  std::vector<Lying> segments;
+  for (const auto& one : pair.timer.likenesses(pair.places, lines))
+    if (one) segments.push_back(*one);
   return at_one_level(std::move(segments));
 }
 

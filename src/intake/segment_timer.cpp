@@ -4,14 +4,24 @@
 #include <algorithm>
 #include <cmath>
 
+#include "aligned_stretch.hpp"
 #include "samples.hpp"
 #include "wavicon/audio/jackknife.hpp"
+#include "wavicon/audio/workers.hpp"
 
 namespace wavicon::intake_detail {
 namespace {
 
+constexpr std::size_t kMostHands = 16, kReadAtOnce = 4;
 constexpr double kMostOff = 2;        // two sounds that have nothing in common
 constexpr double kSaysNothing = 1e6;  // frames: the standard deviation of a segment without time in it
+
+Alignment along_line(const Line& line) {
+  Alignment along;
+  along.delay_frames = line.delay;
+  along.frames_per_frame = 1 + line.slope;
+  return along;
+}
 
 }  // namespace
 
@@ -21,31 +31,64 @@ SegmentTimer::SegmentTimer(AudioSource& reference, AudioSource& capture, const A
       b_(capture),
       channel_a_(channels.reference_channel),
       channel_b_(channels.capture_channel),
-      timing_(reference.sample_rate_hz(), hann_window(static_cast<std::size_t>(segment_frames))),
-      y_(static_cast<std::size_t>(segment_frames)) {}
+      length_(static_cast<std::size_t>(segment_frames)) {}
+
+template <typename FirstOf, typename AlongOf, typename Work>
+void SegmentTimer::for_each_segment(std::size_t count, FirstOf&& first_of, AlongOf&& along_of, Work&& work) {
+  const std::size_t hands =
+      std::clamp<std::size_t>(static_cast<std::size_t>(allowed_threads()), 1, std::min(count, kMostHands));
+  while (hands_.size() < hands)
+    hands_.push_back(
+        {SegmentDelays(a_.sample_rate_hz(), hann_window(length_)), {}, std::vector<double>(length_)});
+  struct Read {
+    std::vector<double> x, y;
+    AlignedStretch at;
+  };
+  std::vector<Read> reads(std::min(count, kReadAtOnce * hands));
+  // Sources are read by one thread.
+  for (std::size_t begin = 0; begin < count; begin += reads.size()) {
+    const std::size_t end = std::min(count, begin + reads.size());
+    for (std::size_t i = begin; i < end; ++i) {
+      Read& read = reads[i - begin];
+      read.x = read_channel(a_, channel_a_, first_of(i), static_cast<std::int64_t>(length_));
+      read.at = aligned_stretch(along_of(i), first_of(i), length_);
+      read.y = read_channel(b_, channel_b_, read.at.begin, read.at.frames);
+    }
+    for_each_part(std::min(hands, end - begin), [&](std::size_t hand) {
+      for (std::size_t i = begin + hand; i < end; i += hands) {
+        Read& read = reads[i - begin];
+        hands_[hand].reader.read(read.y, read.at.place, read.at.frames_per_frame, hands_[hand].y);
+        work(i, read.x, hands_[hand].y, hands_[hand]);
+      }
+    });
+  }
+}
 
 void SegmentTimer::refine(std::vector<Segment>& segments, double slope) {
-  const std::vector<double>& window = timing_.window();
-  const auto length = static_cast<std::int64_t>(window.size());
-  const DelayLine line(length);
-  Alignment along;
-  along.frames_per_frame = 1 + slope;
-  for (Segment& s : segments) {
-    // Each is timed more than once.
-    auto own = own_.find(s.first);
-    if (own == own_.end()) {
-      auto x = read_channel(a_, channel_a_, s.first, length);
-      for (std::size_t n = 0; n < x.size(); ++n) x[n] *= window[n];
-      own = own_.emplace(s.first, timing_.spectrum_of(x)).first;
-    }
-    along.delay_frames = s.delay - slope * line.centre(s);
-    read_aligned(b_, channel_b_, along, s.first, reader_, y_);
-    for (std::size_t n = 0; n < window.size(); ++n) y_[n] *= window[n];
-    const auto late = timing_(own->second, y_);
-    // What says nothing of time counts for nothing.
-    s.sigma = late ? late->sigma_frames : kSaysNothing;
-    s.delay += late ? late->frames : 0;
-  }
+  const DelayLine line(static_cast<std::int64_t>(length_));
+  // Each is timed more than once.
+  std::vector<SegmentDelays::Spectrum*> own;
+  for (const Segment& s : segments) own.push_back(&own_[s.first]);
+  for_each_segment(
+      segments.size(), [&](std::size_t i) { return segments[i].first; },
+      [&](std::size_t i) {
+        Alignment along;
+        along.frames_per_frame = 1 + slope;
+        along.delay_frames = segments[i].delay - slope * line.centre(segments[i]);
+        return along;
+      },
+      [&](std::size_t i, std::vector<double>& x, std::vector<double>& y, Hand& hand) {
+        const std::vector<double>& window = hand.timing.window();
+        if (own[i]->bins.empty()) {
+          for (std::size_t n = 0; n < x.size(); ++n) x[n] *= window[n];
+          *own[i] = hand.timing.spectrum_of(x);
+        }
+        for (std::size_t n = 0; n < window.size(); ++n) y[n] *= window[n];
+        const auto late = hand.timing(*own[i], y);
+        // What says nothing of time counts for nothing.
+        segments[i].sigma = late ? late->sigma_frames : kSaysNothing;
+        segments[i].delay += late ? late->frames : 0;
+      });
 }
 
 double SegmentTimer::alike(const Segment& segment, const Line& line) {
@@ -54,37 +97,50 @@ double SegmentTimer::alike(const Segment& segment, const Line& line) {
 }
 
 std::optional<SegmentTimer::Likeness> SegmentTimer::likeness(std::int64_t first, const Line& line) {
-  const auto x = read_channel(a_, channel_a_, first, static_cast<std::int64_t>(y_.size()));
-  const double power = energy(x);
-  if (!(power > 0)) return std::nullopt;
-  Alignment along;
-  along.delay_frames = line.delay;
-  along.frames_per_frame = 1 + line.slope;
-  read_aligned(b_, channel_b_, along, first, reader_, y_);
-  const double both = sum_of_products(x, y_), energies = power * energy(y_);
-  return Likeness{power, both / power, energies > 0 ? std::abs(both) / std::sqrt(energies) : 0};
+  return likenesses({&first, 1}, {&line, 1}).front();
+}
+
+std::vector<std::optional<SegmentTimer::Likeness>> SegmentTimer::likenesses(
+    std::span<const std::int64_t> firsts, std::span<const Line> lines) {
+  std::vector<std::optional<Likeness>> found(firsts.size());
+  for_each_segment(
+      firsts.size(), [&](std::size_t i) { return firsts[i]; },
+      [&](std::size_t i) { return along_line(lines[i]); },
+      [&](std::size_t i, const std::vector<double>& x, const std::vector<double>& y, const Hand&) {
+        const double power = energy(x);
+        if (!(power > 0)) return;
+        const double both = sum_of_products(x, y), energies = power * energy(y);
+        found[i] = Likeness{power, both / power, energies > 0 ? std::abs(both) / std::sqrt(energies) : 0};
+      });
+  return found;
+}
+
+std::vector<double> SegmentTimer::alike(const std::vector<Segment>& segments, const Line& line) {
+  std::vector<std::int64_t> firsts;
+  for (const Segment& s : segments) firsts.push_back(s.first);
+  std::vector<double> alike;
+  for (const auto& found : likenesses(firsts, std::vector<Line>(firsts.size(), line)))
+    alike.push_back(found ? found->alike : 0);
+  return alike;
 }
 
 double SegmentTimer::left_over(const std::vector<Segment>& segments, const Line& line) {
   double sum = 0;
-  for (const Segment& s : segments) {
-    const double here = alike(s, line);
-    sum += 1 - here * here;
-  }
+  for (const double here : alike(segments, line)) sum += 1 - here * here;
   return segments.empty() ? 1 : sum / static_cast<double>(segments.size());
 }
 
 std::optional<double> SegmentTimer::off(const Segment& segment, const Line& line, double gain) {
-  Alignment along;
-  along.delay_frames = line.delay;
-  along.frames_per_frame = 1 + line.slope;
-  const auto x = read_channel(a_, channel_a_, segment.first, static_cast<std::int64_t>(y_.size()));
-  read_aligned(b_, channel_b_, along, segment.first, reader_, y_);
-  double left = 0;
-  for (std::size_t n = 0; n < x.size(); ++n) left += (y_[n] - gain * x[n]) * (y_[n] - gain * x[n]);
-  const double whole = gain * gain * energy(x);
-  if (!(whole > 0)) return std::nullopt;
-  return std::min(kMostOff, left / whole);
+  std::optional<double> off;
+  for_each_segment(
+      1, [&](std::size_t) { return segment.first; }, [&](std::size_t) { return along_line(line); },
+      [&](std::size_t, const std::vector<double>& x, const std::vector<double>& y, const Hand&) {
+        double left = 0;
+        for (std::size_t n = 0; n < x.size(); ++n) left += (y[n] - gain * x[n]) * (y[n] - gain * x[n]);
+        const double whole = gain * gain * energy(x);
+        if (whole > 0) off = std::min(kMostOff, left / whole);
+      });
+  return off;
 }
 
 double SegmentTimer::gain(const std::vector<Segment>& segments, const Alignment& along) {
@@ -94,14 +150,15 @@ double SegmentTimer::gain(const std::vector<Segment>& segments, const Alignment&
 }
 
 void SegmentTimer::take_gain(const std::vector<Segment>& segments, Alignment& along) {
-  std::vector<PartSums<2>> products;  // Σxy, Σxx
+  std::vector<PartSums<2>> products(segments.size());  // Σxy, Σxx
+  for_each_segment(
+      segments.size(), [&](std::size_t i) { return segments[i].first; },
+      [&](std::size_t) -> const Alignment& { return along; },
+      [&](std::size_t i, const std::vector<double>& x, const std::vector<double>& y, const Hand&) {
+        products[i] = {sum_of_products(x, y), energy(x)};
+      });
   PartSums<2> all{};
-  for (const Segment& s : segments) {
-    const auto x = read_channel(a_, channel_a_, s.first, static_cast<std::int64_t>(y_.size()));
-    read_aligned(b_, channel_b_, along, s.first, reader_, y_);
-    products.push_back({sum_of_products(x, y_), energy(x)});
-    add_sums(all, products.back());
-  }
+  for (const auto& part : products) add_sums(all, part);
   along.gain = all[0] / all[1];
   along.gain_uncertainty = jackknife(
       products, [&](const auto& p) { return p[0] / p[1] / along.gain; }, 4);

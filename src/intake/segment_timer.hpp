@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <map>
 #include <optional>
+#include <span>
 #include <vector>
 
 #include "delay_line.hpp"
@@ -35,18 +36,32 @@ class SegmentTimer {
     double alike = 0;  ///< correlation, 0 … 1
   };
   [[nodiscard]] std::optional<Likeness> likeness(std::int64_t first, const Line& line);
+  /// The same of one after the other, each along its own line.
+  [[nodiscard]] std::vector<std::optional<Likeness>> likenesses(std::span<const std::int64_t> firsts,
+                                                                std::span<const Line> lines);
+  /// alike() of all of them.
+  [[nodiscard]] std::vector<double> alike(const std::vector<Segment>& segments, const Line& line);
   /// Σxy/Σxx over the segments.
   [[nodiscard]] double gain(const std::vector<Segment>& segments, const Alignment& along);
   /// The same into an alignment, with how far it is sure.
   void take_gain(const std::vector<Segment>& segments, Alignment& along);
 
  private:
+  // What one thread works with.
+  struct Hand {
+    SegmentDelays timing;
+    FractionalReader reader;
+    std::vector<double> y;  // the capture under one segment
+  };
+  // Calls work(i, segment, capture under it, hand) for each, on as many threads as are allowed.
+  template <typename FirstOf, typename AlongOf, typename Work>
+  void for_each_segment(std::size_t count, FirstOf&& first_of, AlongOf&& along_of, Work&& work);
+
   AudioSource& a_;
   AudioSource& b_;
   int channel_a_, channel_b_;
-  SegmentDelays timing_;
-  FractionalReader reader_;
-  std::vector<double> y_;  // the capture under one segment
+  std::size_t length_;
+  std::vector<Hand> hands_;
   // Of segments of the reference, by their first frames.
   std::map<std::int64_t, SegmentDelays::Spectrum> own_;
 };

@@ -43,12 +43,13 @@ class Check {
   // something.
   bool learn_from_the_best(const std::vector<Segment>& line_segments, const Line& line) {
     std::vector<std::pair<double, Segment>> best;
-    for (const Segment& s : line_segments) best.emplace_back(-pair_.timer.alike(s, line), s);
+    const std::vector<double> alike = pair_.timer.alike(line_segments, line);
+    for (std::size_t i = 0; i < alike.size(); ++i) best.emplace_back(-alike[i], line_segments[i]);
     if (best.empty()) return false;
     std::sort(best.begin(), best.end(), [](const auto& p, const auto& q) { return p.first < q.first; });
     best.resize(static_cast<std::size_t>(std::ceil(kBest * static_cast<double>(best.size()))));
     std::vector<Segment> sure;
-    for (const auto& [alike, s] : best) sure.push_back(s);
+    for (const auto& [turned, s] : best) sure.push_back(s);
     gain_ = pair_.timer.gain(sure, found_);
     double usual = 0;
     for (const Segment& s : sure) usual += pair_.timer.off(s, line, gain_).value_or(0);
