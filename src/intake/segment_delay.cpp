@@ -25,11 +25,6 @@ constexpr double kSettled = 1e-6;        // frames: weights change no more
 
 using Bins = std::vector<std::complex<double>>;
 
-// Re(C e^{jωτ}) and its moments over a run of bins.
-struct Moments {
-  double sum = 0, slope = 0, curvature = 0;
-};
-
 // Bins are added up side by side, in lanes of one order whatever the registers hold.
 constexpr std::size_t kLanes = 8;
 
@@ -66,32 +61,6 @@ WAVICON_WIDE void add_groups(const double* __restrict cross, std::size_t groups,
   moments = m;
 }
 
-Moments moments_of(const Bins& cross, std::size_t first, std::size_t end, double turn, double delay) {
-  if (end <= first) return {};
-  const std::complex<double> step = std::polar(1.0, turn * delay);
-  std::complex<double> phase = std::polar(1.0, turn * delay * static_cast<double>(first)), group_step = step;
-  Lanes phases;
-  for (std::size_t j = 0; j < kLanes; ++j, phase *= step) {
-    phases.re[j] = phase.real();
-    phases.im[j] = phase.imag();
-  }
-  for (std::size_t n = 1; n < kLanes; n *= 2) group_step *= group_step;
-  LaneMoments m;
-  const std::size_t groups = (end - first) / kLanes, rest = (end - first) % kLanes;
-  add_groups(reinterpret_cast<const double*>(cross.data() + first), groups, static_cast<double>(first), turn,
-             phases, group_step.real(), group_step.imag(), m);
-  if (rest > 0) {
-    std::array<std::complex<double>, kLanes> last{};
-    std::copy_n(cross.begin() + static_cast<std::ptrdiff_t>(end - rest), rest, last.begin());
-    add_groups(reinterpret_cast<const double*>(last.data()), 1, static_cast<double>(end - rest), turn, phases,
-               group_step.real(), group_step.imag(), m);
-  }
-  const auto added = [](const double* lanes) {
-    return ((lanes[0] + lanes[4]) + (lanes[2] + lanes[6])) + ((lanes[1] + lanes[5]) + (lanes[3] + lanes[7]));
-  };
-  return {added(m.sum), added(m.slope), added(m.curvature)};
-}
-
 double power_of(const Bins& bins, std::size_t first, std::size_t end) {
   double sum = 0;
   for (std::size_t k = first; k < end; ++k) sum += std::norm(bins[k]);
@@ -104,7 +73,7 @@ template <typename At>
 double climbed(double delay, double sign, At&& at) {
   double limit = 0.5, last = 0;
   for (int i = 0; i < kNewtonSteps; ++i) {
-    const Moments m = at(delay);
+    const auto m = at(delay);
     if (sign == 0) sign = m.sum < 0 ? -1 : 1;
     if (sign * m.curvature >= 0) break;
     double move = -m.slope / m.curvature;
@@ -143,6 +112,41 @@ SegmentDelays::SegmentDelays(double sample_rate_hz, std::vector<double> window, 
   }
 }
 
+SegmentDelays::Moments SegmentDelays::moments_of(const Bins& cross, std::size_t first, std::size_t end,
+                                                 double turn, double delay) {
+  if (end <= first) return {};
+  const std::complex<double> step = std::polar(1.0, turn * delay);
+  std::complex<double> phase = std::polar(1.0, turn * delay * static_cast<double>(first)), group_step = step;
+  Lanes phases;
+  for (std::size_t j = 0; j < kLanes; ++j, phase *= step) {
+    phases.re[j] = phase.real();
+    phases.im[j] = phase.imag();
+  }
+  for (std::size_t n = 1; n < kLanes; n *= 2) group_step *= group_step;
+  LaneMoments m;
+  const std::size_t groups = (end - first) / kLanes, rest = (end - first) % kLanes;
+  add_groups(reinterpret_cast<const double*>(cross.data() + first), groups, static_cast<double>(first), turn,
+             phases, group_step.real(), group_step.imag(), m);
+  if (rest > 0) {
+    std::array<std::complex<double>, kLanes> last{};
+    std::copy_n(cross.begin() + static_cast<std::ptrdiff_t>(end - rest), rest, last.begin());
+    add_groups(reinterpret_cast<const double*>(last.data()), 1, static_cast<double>(end - rest), turn, phases,
+               group_step.real(), group_step.imag(), m);
+  }
+  const auto added = [](const double* lanes) {
+    return ((lanes[0] + lanes[4]) + (lanes[2] + lanes[6])) + ((lanes[1] + lanes[5]) + (lanes[3] + lanes[7]));
+  };
+  return {added(m.sum), added(m.slope), added(m.curvature)};
+}
+
+const SegmentDelays::Moments& SegmentDelays::moments_at(Band& band, const Bins& cross, double delay) const {
+  if (band.looked_at != delay) {
+    band.moments = moments_of(cross, band.first, band.end, turn_, delay);
+    band.looked_at = delay;
+  }
+  return band.moments;
+}
+
 SegmentDelays::Spectrum SegmentDelays::spectrum_of(std::span<const double> x) {
   Spectrum spectrum{transform_.bins_of(x), {}};
   spectrum.band_powers.reserve(bands_.size());
@@ -155,7 +159,7 @@ void SegmentDelays::weigh(const Bins& cross, double delay) {
   std::vector<double> common(bands_.size());
   double all = 0, densest = 0;
   for (std::size_t i = 0; i < bands_.size(); ++i) {
-    common[i] = moments_of(cross, bands_[i].first, bands_[i].end, turn_, delay).sum;
+    common[i] = moments_at(bands_[i], cross, delay).sum;
     all += common[i];
     densest = std::max(densest, bands_[i].other / static_cast<double>(bands_[i].end - bands_[i].first));
   }
@@ -178,14 +182,15 @@ std::optional<SegmentDelay> SegmentDelays::operator()(const Spectrum& x, std::sp
   for (std::size_t i = 0; i < bands_.size(); ++i) {
     bands_[i].own = x.band_powers[i];
     bands_[i].other = power_of(cross, bands_[i].first, bands_[i].end);
+    bands_[i].looked_at.reset();
   }
   times_conjugates(cross, x.bins);
   const auto all = [&](double delay) { return moments_of(cross, 1, cross.size(), turn_, delay); };
   const auto weighed = [&](double delay) {
     Moments sum;
-    for (const Band& band : bands_) {
+    for (Band& band : bands_) {
       if (band.weight == 0) continue;
-      const Moments m = moments_of(cross, band.first, band.end, turn_, delay);
+      const Moments& m = moments_at(band, cross, delay);
       sum.sum += band.weight * m.sum;
       sum.slope += band.weight * m.slope;
       sum.curvature += band.weight * m.curvature;
@@ -213,11 +218,11 @@ std::optional<SegmentDelay> SegmentDelays::operator()(const Spectrum& x, std::sp
 
 // What turns the phase moves each band by another time: the bands then scatter more than their noise
 // explains.
-void SegmentDelays::take_scatter(const Bins& cross, SegmentDelay& found) const {
+void SegmentDelays::take_scatter(const Bins& cross, SegmentDelay& found) {
   double sum = 0, all = 0, count = 0;
-  for (const Band& band : bands_) {
+  for (Band& band : bands_) {
     if (band.weight == 0) continue;
-    const Moments m = moments_of(cross, band.first, band.end, turn_, found.frames);
+    const Moments& m = moments_at(band, cross, found.frames);
     const double information = -band.weight * m.curvature, off = band.weight * m.slope;
     if (!(information > 0)) continue;
     sum += off * off / information;

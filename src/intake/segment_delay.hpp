@@ -49,13 +49,23 @@ class SegmentDelays {
   [[nodiscard]] std::optional<SegmentDelay> operator()(const Spectrum& x, std::span<const double> y);
 
  private:
-  struct Band {
-    std::size_t first = 0, end = 0;  // bins
-    double weight = 0;               // g / N
-    double own = 0, other = 0;       // Σ|X|², Σ|Y|²
+  // Re(C e^{jωτ}) and its moments over a run of bins.
+  struct Moments {
+    double sum = 0, slope = 0, curvature = 0;
   };
+  struct Band {
+    std::size_t first = 0, end = 0;        // bins
+    double weight = 0;                     // g / N
+    double own = 0, other = 0;             // Σ|X|², Σ|Y|²
+    std::optional<double> looked_at = {};  // the delay of …
+    Moments moments = {};
+  };
+  static Moments moments_of(const std::vector<std::complex<double>>& cross, std::size_t first,
+                            std::size_t end, double turn, double delay);
+  // Of a band, kept until another delay is asked for.
+  const Moments& moments_at(Band& band, const std::vector<std::complex<double>>& cross, double delay) const;
   void weigh(const std::vector<std::complex<double>>& cross, double delay);
-  void take_scatter(const std::vector<std::complex<double>>& cross, SegmentDelay& found) const;
+  void take_scatter(const std::vector<std::complex<double>>& cross, SegmentDelay& found);
 
   std::vector<double> window_;
   double least_of_densest_;
