@@ -13,6 +13,7 @@
 #include "segment_delay.hpp"
 #include "wavicon/audio/decimator.hpp"
 #include "wavicon/audio/fractional.hpp"
+#include "wavicon/audio/workers.hpp"
 
 namespace wavicon::intake_detail {
 namespace {
@@ -271,9 +272,8 @@ std::size_t CoarseSearch::edge() const {
   return static_cast<std::size_t>(kEdgeS * a_.sample_rate_hz() / static_cast<double>(step_)) + 1;
 }
 
-CoarseSearch::Block CoarseSearch::made_block(std::int64_t start, RealTransform& transform,
-                                             RealTransform& envelopes) {
-  auto samples = low(b_, b_channel_, start, transform.length());
+CoarseSearch::Block CoarseSearch::made_block(std::int64_t start, std::vector<double> samples,
+                                             RealTransform& transform, RealTransform& envelopes) {
   const auto window = edged_window(2 * edge(), edge());
   for (std::size_t n = 0; n < edge(); ++n) {
     samples[n] *= window[n];
@@ -293,7 +293,7 @@ const CoarseSearch::Block& CoarseSearch::kept_block(std::int64_t start, RealTran
   const auto kept =
       std::find_if(blocks_.begin(), blocks_.end(), [&](const Block& block) { return block.start == start; });
   if (kept != blocks_.end()) return *kept;
-  Block block = made_block(start, transform, envelopes);
+  Block block = made_block(start, low(b_, b_channel_, start, transform.length()), transform, envelopes);
   if ((blocks_.size() + 1) * block_samples_ > kMostKept) return fresh_ = std::move(block);
   return blocks_.emplace_back(std::move(block));
 }
@@ -301,71 +301,87 @@ const CoarseSearch::Block& CoarseSearch::kept_block(std::int64_t start, RealTran
 // The highest peaks over the whole capture, by their heights over chance, the highest first.
 std::vector<CoarseSearch::Peak> CoarseSearch::peaks_of(const Excerpt& excerpt, Blocks kept) {
   const std::size_t own = excerpt.samples.size();
-  // The ends of a block are faded, and lie within the next one's middle.
-  const std::size_t edge = this->edge();
   // Whole blocks: what goes round in the correlation goes round in the envelopes as well.
-  const std::size_t blocks = fast_transform_length(std::max<std::size_t>(4, 4 * (own + edge) / kBlock + 1));
-  RealTransform& transform = transforms_.get(blocks * kBlock);
-  Bins a = transform.bins_of(excerpt.samples);
-  flatten(a, 1);
-  const double a_power = power_of(a);
-  if (!(a_power > 0)) return {};
-  const std::vector<double> u = envelope(transform.invert(a));
-  RealTransform& envelopes = transforms_.get(blocks);
-  const Bins u_bins = envelopes.bins_of(u);
-  const std::size_t hop = transform.length() - own - 2 * edge;
-  const auto apart = std::max(2.0 * static_cast<double>(step_), std::round(kApartS * a_.sample_rate_hz()));
+  const std::size_t blocks = fast_transform_length(std::max<std::size_t>(4, 4 * (own + edge()) / kBlock + 1));
+  RealTransform &transform = transforms_.get(blocks * kBlock), &envelopes = transforms_.get(blocks);
+  Sought sought{excerpt.first, transform.bins_of(excerpt.samples), 0, {}, transform, envelopes};
+  flatten(sought.bins, 1);
+  sought.power = power_of(sought.bins);
+  if (!(sought.power > 0)) return {};
+  sought.envelope = envelopes.bins_of(envelope(transform.invert(sought.bins)));
+  // The ends of a block are faded, and lie within the next one's middle.
+  const std::size_t hop = transform.length() - own - 2 * edge();
+  const std::int64_t step_on = static_cast<std::int64_t>(hop) * step(),
+                     begin = -(static_cast<std::int64_t>(own + edge())) * step();
   std::vector<Peak> peaks;
-  for (std::int64_t start = -(static_cast<std::int64_t>(own + edge)) * step(); start < b_.frames();
-       start += static_cast<std::int64_t>(hop) * step()) {
-    if (kept == Blocks::made_again) fresh_ = made_block(start, transform, envelopes);
-    const Block& block = kept == Blocks::kept ? kept_block(start, transform, envelopes) : fresh_;
-    if (!(block.power > 0)) continue;
-    double both = 0;
-    for (std::size_t k = 0; k < a.size(); ++k) both += std::norm(a[k]) * std::norm(block.bins[k]);
-    const double kappa = static_cast<double>(a.size()) * both / (a_power * block.power);
-    Bins v_bins = block.envelope;
-    times_conjugates(v_bins, u_bins);
-    const auto together = envelopes.invert(v_bins);
-    std::vector<double> chance(u.size());
-    for (std::size_t i = 0; i < chance.size(); ++i) {
-      const std::size_t before = (i + blocks - 1) % blocks, after = (i + 1) % blocks;
-      chance[i] = std::max(0.0, (together[before] + 2 * together[i] + together[after]) / 4);
-    }
-    const double floor =
-        kLeastT * std::accumulate(chance.begin(), chance.end(), 0.0) / static_cast<double>(chance.size());
-    Bins cross = block.bins;
-    times_conjugates(cross, a);
-    const auto c = transform.invert(cross);
-    const auto height_at = [&](std::size_t n) {
-      const double at = static_cast<double>(n) / kBlock;
-      const auto i = std::min(static_cast<std::size_t>(at), chance.size() - 2);
-      const double part = at - static_cast<double>(i);
-      return std::abs(c[n]) /
-             std::sqrt(kappa * std::max(floor, chance[i] + part * (chance[i + 1] - chance[i])));
-    };
-    if (!(floor > 0)) continue;
-    for (std::size_t n = edge; n < edge + hop; ++n) {
-      const double size = std::abs(c[n]);
-      if (size < std::abs(c[n - 1]) || size < std::abs(c[n + 1])) continue;
-      const double height = height_at(n);
-      if (peaks.size() == kMostPeaks && height <= peaks.back().height) continue;
-      const Peak peak{static_cast<double>(start + static_cast<std::int64_t>(n) * step() - excerpt.first),
-                      height, c[n] < 0 ? -1 : 1, excerpt.first};
-      const auto near = std::find_if(peaks.begin(), peaks.end(), [&](const Peak& p) {
-        return std::abs(p.delay_frames - peak.delay_frames) < apart;
-      });
-      if (near != peaks.end()) {
-        if (near->height >= height) continue;
-        *near = peak;
-      } else {
-        if (peaks.size() == kMostPeaks) peaks.pop_back();
-        peaks.push_back(peak);
-      }
-      std::sort(peaks.begin(), peaks.end(), [](const Peak& p, const Peak& q) { return p.height > q.height; });
-    }
+  if (kept == Blocks::kept) {
+    for (std::int64_t start = begin; start < b_.frames(); start += step_on)
+      add_peaks(kept_block(start, transform, envelopes), sought, hop, peaks);
+    return peaks;
+  }
+  std::vector<double> here = low(b_, b_channel_, begin, transform.length()), next;
+  for (std::int64_t start = begin; start < b_.frames(); start += step_on) {
+    // The next one is read while this one is looked at.
+    std::optional<WorkBeside> reading;
+    if (start + step_on < b_.frames())
+      reading.emplace([&, then = start + step_on] { next = low(b_, b_channel_, then, transform.length()); });
+    add_peaks(made_block(start, std::move(here), transform, envelopes), sought, hop, peaks);
+    if (reading) reading->wait();
+    here = std::move(next);
   }
   return peaks;
+}
+
+// Those of one block, among those that were found before.
+void CoarseSearch::add_peaks(const Block& block, const Sought& sought, std::size_t hop,
+                             std::vector<Peak>& peaks) const {
+  if (!(block.power > 0)) return;
+  double both = 0;
+  for (std::size_t k = 0; k < sought.bins.size(); ++k)
+    both += std::norm(sought.bins[k]) * std::norm(block.bins[k]);
+  const double kappa = static_cast<double>(sought.bins.size()) * both / (sought.power * block.power);
+  Bins v_bins = block.envelope;
+  times_conjugates(v_bins, sought.envelope);
+  const auto together = sought.envelopes.invert(v_bins);
+  const std::size_t blocks = sought.envelopes.length();
+  std::vector<double> chance(blocks);
+  for (std::size_t i = 0; i < blocks; ++i) {
+    const std::size_t before = (i + blocks - 1) % blocks, after = (i + 1) % blocks;
+    chance[i] = std::max(0.0, (together[before] + 2 * together[i] + together[after]) / 4);
+  }
+  const double floor =
+      kLeastT * std::accumulate(chance.begin(), chance.end(), 0.0) / static_cast<double>(chance.size());
+  if (!(floor > 0)) return;
+  Bins cross = block.bins;
+  times_conjugates(cross, sought.bins);
+  const auto c = sought.transform.invert(cross);
+  const auto height_at = [&](std::size_t n) {
+    const double at = static_cast<double>(n) / kBlock;
+    const auto i = std::min(static_cast<std::size_t>(at), chance.size() - 2);
+    const double part = at - static_cast<double>(i);
+    return std::abs(c[n]) /
+           std::sqrt(kappa * std::max(floor, chance[i] + part * (chance[i + 1] - chance[i])));
+  };
+  const auto apart = std::max(2.0 * static_cast<double>(step_), std::round(kApartS * a_.sample_rate_hz()));
+  for (std::size_t n = edge(); n < edge() + hop; ++n) {
+    const double size = std::abs(c[n]);
+    if (size < std::abs(c[n - 1]) || size < std::abs(c[n + 1])) continue;
+    const double height = height_at(n);
+    if (peaks.size() == kMostPeaks && height <= peaks.back().height) continue;
+    const Peak peak{static_cast<double>(block.start + static_cast<std::int64_t>(n) * step() - sought.first),
+                    height, c[n] < 0 ? -1 : 1, sought.first};
+    const auto near = std::find_if(peaks.begin(), peaks.end(), [&](const Peak& p) {
+      return std::abs(p.delay_frames - peak.delay_frames) < apart;
+    });
+    if (near != peaks.end()) {
+      if (near->height >= height) continue;
+      *near = peak;
+    } else {
+      if (peaks.size() == kMostPeaks) peaks.pop_back();
+      peaks.push_back(peak);
+    }
+    std::sort(peaks.begin(), peaks.end(), [](const Peak& p, const Peak& q) { return p.height > q.height; });
+  }
 }
 
 // Of places that an excerpt fits nearly alike, as in a loop, the one that all of the reference fits; of those

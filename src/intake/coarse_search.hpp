@@ -76,7 +76,18 @@ class CoarseSearch {
   // Whether blocks of the capture are kept for other excerpts, of about the same length.
   enum class Blocks { made_again, kept };
   [[nodiscard]] std::vector<Peak> peaks_of(const Excerpt& excerpt, Blocks blocks = Blocks::made_again);
-  [[nodiscard]] Block made_block(std::int64_t start, RealTransform& transform, RealTransform& envelopes);
+  // What is looked for: an excerpt, flat, and what its envelope is made of.
+  struct Sought {
+    std::int64_t first = 0;  // of the excerpt
+    Bins bins;
+    double power = 0;
+    Bins envelope;
+    RealTransform &transform, &envelopes;
+  };
+  void add_peaks(const Block& block, const Sought& sought, std::size_t hop, std::vector<Peak>& peaks) const;
+  // @param samples  of the capture, low, from `start` on.
+  [[nodiscard]] Block made_block(std::int64_t start, std::vector<double> samples, RealTransform& transform,
+                                 RealTransform& envelopes);
   [[nodiscard]] const Block& kept_block(std::int64_t start, RealTransform& transform,
                                         RealTransform& envelopes);
   // Samples by which the end of a block fades.

@@ -8,6 +8,7 @@
 #include <complex>
 #include <memory>
 
+#include "measure/common/ahead_source.hpp"
 #include "measure/common/frame_range.hpp"
 #include "measure/common/lined_up.hpp"
 #include "measure/common/match.hpp"
@@ -119,9 +120,10 @@ class ResidualReader {
 
 class Nuller {
  public:
-  Nuller(AudioSource& a, AudioSource& b, SampleFormat format_b, const NullOptions& options,
+  /// @param apart  whether A and B are not one and the same source.
+  Nuller(AudioSource& a, AudioSource& b, bool apart, SampleFormat format_b, const NullOptions& options,
          const NullSink& sink)
-      : a_(a), b_(b), format_b_(format_b), options_(options), sink_(sink) {}
+      : a_(a), b_(b), apart_(apart), format_b_(format_b), options_(options), sink_(sink) {}
 
   NullResult run() {
     check();
@@ -143,7 +145,8 @@ class Nuller {
         set_range();
       }
     }
-    AlignedReader aligned(b_, pairs_, result_.alignment, whole_);
+    AheadSource ahead(b_, apart_);
+    AlignedReader aligned(ahead, pairs_, result_.alignment, whole_);
     if (!result_.equal) {
       find_gains(aligned);
       if (options_.response_taps > 0) match_response(aligned);
@@ -404,7 +407,8 @@ class Nuller {
     std::vector<ResidualMeter> meters;
     for (std::size_t p = 0; p < channels; ++p)
       meters.emplace_back(rate, hop, result_.end_frame - result_.first_frame);
-    ResidualReader reader(a_, aligned, pairs_, block, cut_top_);
+    AheadSource ahead(a_, apart_);
+    ResidualReader reader(ahead, aligned, pairs_, block, cut_top_);
     UsedBits bits_a, bits_b;
     bool same = whole_;
     for (std::int64_t at = result_.first_frame; at < result_.end_frame;
@@ -429,10 +433,11 @@ class Nuller {
       if (sink_) sink_(at, reader.residual(), reader.b());
     }
 
-    for (std::size_t p = 0; p < channels; ++p)
+    for_each_part(channels, [&](std::size_t p) {
       meters[p].finish(options_.band_from_hz,
                        options_.band_from_hz > 0 || !cut_top_ ? result_.band_to_hz : rate / 2,
                        result_.channels[p]);
+    });
     const bool plain = std::all_of(result_.channels.begin(), result_.channels.end(),
                                    [](const ChannelNull& c) { return c.gain == 1; });
     result_.equal = same && plain && options_.response_taps == 0;
@@ -508,6 +513,7 @@ class Nuller {
 
   AudioSource& a_;
   AudioSource& b_;
+  bool apart_;
   SampleFormat format_b_;
   NullOptions options_;
   const NullSink& sink_;
@@ -543,7 +549,7 @@ NullResult measure_null(const JudgedCapture& a, const JudgedCapture& b, const Nu
     slower = (faster = std::make_unique<ResampledSource>(*slower, high)).get();
     if (!options.band_to_hz) options.band_to_hz = kResampledTo * low;
   }
-  NullResult result = Nuller(*from, *against, b.format(), options, sink).run();
+  NullResult result = Nuller(*from, *against, &a.source() != &b.source(), b.format(), options, sink).run();
   if (resampled) result.resampled_from_hz = low;
   result.resampled_a = resampled && resampled_a;
   return result;
