@@ -14,6 +14,8 @@ namespace wavicon {
 /// A phase as a fraction of a cycle in units of 2^-64; additions wrap, so a phase never loses accuracy with
 /// time.
 using Phase = std::uint64_t;
+/// Of a cosine before its sine.
+inline constexpr Phase kQuarterCycle = Phase{1} << 62;
 
 /// Phase that a tone gains with each frame.
 ///
@@ -29,7 +31,7 @@ using Phase = std::uint64_t;
 /// sin(2π·phase). Taylor series on ±1/8 cycle. @accuracy 2.3e-16 absolute (elementary_test.cpp).
 [[nodiscard]] WAVICON_EXPORT double sine(Phase phase) noexcept;
 /// cos(2π·phase), accuracy as sine().
-[[nodiscard]] inline double cosine(Phase phase) noexcept { return sine(phase + (Phase{1} << 62)); }
+[[nodiscard]] inline double cosine(Phase phase) noexcept { return sine(phase + kQuarterCycle); }
 
 /// sine() of all of them, bit for bit: many side by side. @param out  as long as `phases`.
 WAVICON_EXPORT void sines(std::span<const Phase> phases, std::span<double> out) noexcept;

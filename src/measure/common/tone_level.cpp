@@ -37,10 +37,9 @@ ToneLevel tone_level(std::span<const double> x, double step) {
   const int highest = std::clamp(static_cast<int>(2 * std::numbers::pi * kHighest / step), 1, kOrders);
   OrderFitter fitter(x.size() / 4 * 4, highest);
   std::vector<double> cosine(fitter.frame()), sine(fitter.frame());
-  for (std::size_t n = 0; n < cosine.size(); ++n) {
-    cosine[n] = std::cos(step * static_cast<double>(n));
-    sine[n] = std::sin(step * static_cast<double>(n));
-  }
+  const Phase turn = phase_from_cycles(step / (2 * std::numbers::pi));
+  steady_sines(0, turn, sine);
+  steady_sines(kQuarterCycle, turn, cosine);
   const std::span<const double> signals[] = {x.first(fitter.frame())};
   const FrameFit fit = fitter.fit(cosine, sine, signals);
   if (fit.signals.empty()) return tone;

@@ -10,6 +10,7 @@
 
 #include "measure/common/tone_level.hpp"
 #include "wavicon/audio/decibels.hpp"
+#include "wavicon/audio/elementary.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/nearest_names.hpp"
 
@@ -144,7 +145,16 @@ class Meter {
     double turn = 0, phase = 0;
     double up = 0, down = 0;
     double low = 0, high = 0;
+    std::vector<double> cosine = {}, sine = {};  // of its tone at each of them
     [[nodiscard]] double level(double n) const { return n >= up && n < down ? high : low; }
+    void make_tone(std::size_t frames) {
+      const Phase origin = phase_from_cycles(phase / (2 * std::numbers::pi)),
+                  step = phase_from_cycles(turn / (2 * std::numbers::pi));
+      cosine.resize(frames);
+      sine.resize(frames);
+      steady_sines(origin + kQuarterCycle, step, cosine);
+      steady_sines(origin, step, sine);
+    }
   };
 
   // Gain where a window of that many frames stands; none when the fit has nothing to hold on to.
@@ -154,13 +164,16 @@ class Meter {
                end = static_cast<std::int64_t>(std::floor(centre + frames / 2)) + 1;
     if (first < 0 || end > static_cast<std::int64_t>(y.size())) return std::nullopt;
     const bool plain = frames * p.turn < 3 * std::numbers::pi;  // a single period
+    std::vector<double> fade(static_cast<std::size_t>(end - first), 1.0);
+    if (!plain)
+      steady_sines(phase_from_cycles((static_cast<double>(first) - centre) / frames) + kQuarterCycle,
+                   phase_from_cycles(1 / frames), fade);
     double cc = 0, ss = 0, cs = 0, yc = 0, ys = 0, weight = 0, moment = 0;
     for (std::int64_t n = first; n < end; ++n) {
       const auto t = static_cast<double>(n);
-      const double w = plain ? 1 : 0.5 + 0.5 * std::cos(2 * std::numbers::pi * (t - centre) / frames),
-                   level = p.level(t);
-      const double c = level * std::cos(p.turn * t + p.phase), s = level * std::sin(p.turn * t + p.phase);
-      const double v = y[static_cast<std::size_t>(n)];
+      const auto at = static_cast<std::size_t>(n);
+      const double w = 0.5 + 0.5 * fade[static_cast<std::size_t>(n - first)], level = p.level(t);
+      const double c = level * p.cosine[at], s = level * p.sine[at], v = y[at];
       cc += w * c * c;
       ss += w * s * s;
       cs += w * c * s;
@@ -273,6 +286,7 @@ class Meter {
     p.phase = -p.turn * zero;
     p.up = zero + steps.up_frame * b_take_.frames_per_frame;
     p.down = zero + steps.down_frame * b_take_.frames_per_frame;
+    p.make_tone(y.size());
     const double up_s = p.up / rate_, down_s = p.down / rate_, end_s = static_cast<double>(y.size()) / rate_;
     out.low_s = up_s - zero / rate_;
     out.high_s = down_s - up_s;

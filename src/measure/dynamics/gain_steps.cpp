@@ -9,6 +9,7 @@
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/least_squares.hpp"
 #include "wavicon/audio/student.hpp"
+#include "wavicon/audio/workers.hpp"
 
 namespace wavicon {
 namespace {
@@ -82,7 +83,8 @@ class Models {
     const double last = std::max(1e-6, times.back() - hold);
     if (model == DetectorModel::mean_square_then_gain) grid = two_stages(a, std::exp(p[1]), last);
     for (std::size_t i = 0; i < times.size(); ++i) {
-      const double t = std::max(0.0, times[i] - hold), e = std::exp(-t / a);
+      const double t = std::max(0.0, times[i] - hold),
+                   e = model == DetectorModel::mean_square_then_gain ? 0 : std::exp(-t / a);
       switch (model) {
         case DetectorModel::gain_in_db:
           out[i] = step_.end_db - change * e;
@@ -153,12 +155,15 @@ ModelFit fitted(const Models& models, DetectorModel model, std::span<const doubl
     models.run(model, p.first(constants), times, hold ? p[constants] : 0, left);
     for (std::size_t i = 0; i < left.size(); ++i) left[i] -= gains[i];
   };
-  for (const double factor : {0.3, 1.0, 3.0}) {
-    auto parameters = parameters_of(model, factor * to_63, times.back());
+  constexpr std::array kStarts = {0.3, 1.0, 3.0};
+  std::array<LeastSquaresFit, kStarts.size()> fits;
+  for_each_part(fits.size(), [&](std::size_t i) {
+    auto parameters = parameters_of(model, kStarts[i] * to_63, times.back());
     if (hold) parameters.push_back({0.1 * to_63, 0, std::min(to_63, times.back() / 2)});
-    auto fit = fit_least_squares(residuals, times.size(), parameters);
+    fits[i] = fit_least_squares(residuals, times.size(), parameters);
+  });
+  for (LeastSquaresFit& fit : fits)
     if (best.parameters.empty() || fit.rms < best.rms) best = std::move(fit);
-  }
   const auto& p = best.parameters;
   ModelFit result{
       .model = model, .constant_s = std::exp(p[0]), .hold_s = hold ? p[constants] : 0, .error_db = best.rms};
@@ -203,8 +208,9 @@ void fit_models(const GainOverTime& g, std::size_t first, const GainStepOptions&
   const double guess = std::clamp(step.to_63_s.value_or(times.back()), kShortestS, times.back());
   const auto by_error = [](const ModelFit& a, const ModelFit& b) { return a.error_db < b.error_db; };
   const auto fit_all = [&](bool hold) {
-    std::vector<ModelFit> fits;
-    for (const DetectorModel model : tried) fits.push_back(fitted(models, model, times, gains, guess, hold));
+    std::vector<ModelFit> fits(tried.size());
+    for_each_part(tried.size(),
+                  [&](std::size_t i) { fits[i] = fitted(models, tried[i], times, gains, guess, hold); });
     std::sort(fits.begin(), fits.end(), by_error);
     // Of two stages one counts for nothing when it is shorter than what a value of the gain averages over, or
     // when the other one alone explains it as well.

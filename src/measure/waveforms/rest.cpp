@@ -174,7 +174,7 @@ double on_steps(std::span<const double> values, double step) {
     if (!(most < kMostSteps)) return 0;
     phases_from_cycles(std::span(cycles).first(count), phases);
     add(im, count);
-    for (std::size_t n = 0; n < count; ++n) phases[n] += Phase{1} << 62;
+    for (std::size_t n = 0; n < count; ++n) phases[n] += kQuarterCycle;
     add(re, count);
   }
   return std::hypot(std::accumulate(re.begin(), re.end(), 0.0), std::accumulate(im.begin(), im.end(), 0.0)) /
