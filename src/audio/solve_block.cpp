@@ -75,11 +75,12 @@ double product_of(const double* x, const double* y, std::size_t count) {
 // A = L Lᵀ; L's columns one after the other.
 class Factors {
  public:
-  // @param room  for rows of the matrix, columns of L and rows of an inverse, all of them zero.
+  // @param room  for rows of the matrix, columns of L and rows of an inverse. What an earlier system left above
+  //              their diagonals is added up beside theirs, and read by nobody.
   Factors(std::span<const double> matrix, std::size_t size, std::vector<double>& room)
       : size_(size), stride_(rounded_up(size)) {
     const std::size_t rows = (size_ + kPanel) * stride_, columns = rounded_up(size_ + kPanel) * stride_;
-    room.assign(2 * rows + columns, 0.0);
+    room.resize(2 * rows + columns);
     rows_ = room.data();
     columns_ = rows_ + rows;
     inverse_ = columns_ + columns;
@@ -121,6 +122,7 @@ class Factors {
     std::vector<double> sums(stride_, 0.0);
     for (std::size_t k = 0; k < wanted; ++k) {
       double* row = inverse_ + k * stride_;
+      std::fill_n(row, stride_, 0.0);
       row[k] = 1;
       const std::size_t whole = k / kPanel * kPanel;
       for (std::size_t j = 0; j < whole; j += kPanel) {

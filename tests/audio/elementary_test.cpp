@@ -100,6 +100,19 @@ TEST(Elementary, ArctangentAgreesWithEightyBits) {
   EXPECT_TRUE(std::isnan(arctangent(NAN)));
 }
 
+TEST(Elementary, ManyArctangentsAreThoseOfEach) {
+  std::vector<double> values = {0.0,      -0.0,      1.0, -1.0,  std::nextafter(1.0, 2),
+                                INFINITY, -INFINITY, NAN, 5e-324};
+  for (std::uint64_t i = 0; i < 1001; ++i)
+    values.push_back(std::pow(10.0, 24 * random_uniform(3, 0, i) - 12) * (i % 2 == 0 ? 1 : -1));
+  std::vector<double> together = values;
+  arctangent(together);
+  for (std::size_t i = 0; i < values.size(); ++i)
+    EXPECT_EQ(std::bit_cast<std::uint64_t>(together[i]), std::bit_cast<std::uint64_t>(arctangent(values[i])))
+        << values[i];
+  arctangent(std::span<double>());
+}
+
 TEST(Elementary, PhaseDoesNotDriftInADay) {
   for (const double rate : {8000.0, 44100.0, 48000.0, 768000.0})
     for (const double hz : {0.001, 997.0, 997.3, rate * 0.499}) {

@@ -119,6 +119,11 @@ TEST(SolveBlock, SolvesAndTellsTheVarianceOfTheLast) {
           ASSERT_NEAR(product, i == j ? 1 : 0, 1e-12) << size;
         }
       ASSERT_EQ(solution.last_inverse_diagonal.size(), wanted);
+      // What an earlier system left in the room is read by nobody.
+      std::vector<double> room(3 * (size + 16) * (size + 16), std::nan(""));
+      const BlockSolution again = solve_block(lower, size, sides, wanted, room);
+      ASSERT_EQ(again.unknowns, solution.unknowns);
+      ASSERT_EQ(again.last_inverse_diagonal, solution.last_inverse_diagonal);
       for (std::size_t i = 0; i < wanted; ++i) {
         const std::size_t at = size - wanted + i;
         ASSERT_NEAR(solution.last_inverse_diagonal[i], solution.unknowns[at][at], 1e-12) << size;

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: MIT
 // Figures are the same bits however many threads are allowed.
 
+#include <atomic>
 #include <bit>
+#include <thread>
 
 #include "measure/judged.hpp"
 #include "measure/programme.hpp"
@@ -92,6 +94,69 @@ TEST(Threads, TwoCapturesReadTheSame) {
     const CaptureInfo info{.sample_rate_hz = kRate, .channels = 2};
     return null_sheet(measure_null(taken(from), taken(against)), info, info);
   });
+}
+
+// A source that tells what becomes of it.
+class Watched : public AudioSource {
+ public:
+  explicit Watched(const Audio& audio) : source_(audio) {}
+  double sample_rate_hz() const noexcept override { return source_.sample_rate_hz(); }
+  int channel_count() const noexcept override { return source_.channel_count(); }
+  std::int64_t frames() const noexcept override { return source_.frames(); }
+  void read(std::int64_t first, std::span<double> planar) override {
+    if (inside_.fetch_add(1) > 0) by_two_at_once = true;
+    std::this_thread::yield();
+    const int number = reads++;
+    inside_.fetch_sub(1);
+    if (number >= fails_from) throw Error(ErrorCode::bad_input, "the disk is gone");
+    source_.read(first, planar);
+  }
+  std::atomic<bool> by_two_at_once = false;
+  std::atomic<int> reads = 0;
+  int fails_from = 1 << 30;
+
+ private:
+  MemorySource source_;
+  std::atomic<int> inside_ = 0;
+};
+
+TEST(Threads, ASourceIsReadByOneAtATime) {
+  const Signal x = programme("voice", kRate, 6);
+  const Audio a = channels_of({x, scaled(x, 0.8)}), late = channels_of({moved(x, 37.4, 20), x}),
+              whole = channels_of({moved(x, 37, 0), scaled(x, 0.5)});
+  const ThreadAllowance allowance(3);
+  for (const Audio* other : {&late, &whole}) {
+    Watched from(a), against(*other);
+    (void)measure_null(taken(from), taken(against));
+    EXPECT_FALSE(from.by_two_at_once || against.by_two_at_once);
+    EXPECT_GT(against.reads, 10);
+  }
+  // With itself, which is read for both.
+  Watched both(a);
+  const JudgedCapture capture = taken(both);
+  EXPECT_TRUE(measure_null(capture, capture).equal);
+  EXPECT_FALSE(both.by_two_at_once);
+}
+
+TEST(Threads, WhatCannotBeReadIsToldWhoeverReadsIt) {
+  const Signal x = programme("voice", kRate, 6);
+  const Audio a = channels_of({x}), b = channels_of({moved(x, 37.4, 20)});
+  for (const int threads : {1, 3}) {
+    const ThreadAllowance allowance(threads);
+    Watched from(a), against(b);
+    (void)measure_null(taken(from), taken(against));
+    // Among the last reads of either: what is taken away is read then.
+    for (const int before_the_end : {4, 3}) {
+      Watched first(a), second(b);
+      first.fails_from = from.reads - before_the_end;
+      EXPECT_EQ(message_of(ErrorCode::bad_input, [&] { (void)measure_null(taken(first), taken(second)); }),
+                "the disk is gone");
+      Watched third(a), fourth(b);
+      fourth.fails_from = against.reads - before_the_end;
+      EXPECT_EQ(message_of(ErrorCode::bad_input, [&] { (void)measure_null(taken(third), taken(fourth)); }),
+                "the disk is gone");
+    }
+  }
 }
 
 TEST(Threads, ASweepReadsTheSame) {

@@ -202,6 +202,15 @@ double gain_at_the_end(const std::string& unit, double level_dbfs) {
   return db_from_power_ratio(q / p);
 }
 
+TEST(Tern, PlaysTheSameInBlocksOfAnyLength) {
+  std::vector<double> x = tone(3001, 0.8, 3000);
+  for (const char* unit : {"sim:tern?drive=24", "sim:tern?drive=18&asymmetry=0.4&oversampling=2",
+                           "sim:tern?drive=18&oversampling=16", "sim:tern?drive=18&oversampling=4&naive=1"}) {
+    const auto expected = fed(unit, {x}, 64)[0];
+    for (const int block : {1, 7, 65, 1000}) EXPECT_EQ(fed(unit, {x}, block)[0], expected) << unit << block;
+  }
+}
+
 TEST(Plover, KeepsItsPanelWithBothDetectors) {
   for (const char* detector : {"peak", "rms"})
     for (const double level : {-30.0, -20.0, -15.0, -8.0, 0.0}) {
