@@ -3,8 +3,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <deque>
+#include <mutex>
 
-#include "aligned_stretch.hpp"
 #include "coarse_search.hpp"
 #include "comparable.hpp"
 #include "curve_timing.hpp"
@@ -18,6 +19,7 @@
 #include "slip_check.hpp"
 #include "slip_place.hpp"
 #include "wavicon/audio/transform.hpp"
+#include "wavicon/audio/workers.hpp"
 #include "wavicon/intake/hits.hpp"
 
 namespace wavicon {
@@ -25,6 +27,7 @@ namespace {
 
 constexpr std::int64_t kSegment = 16384;   // frames
 constexpr double kSegmentRateHz = 96000;   // up to half as much again; longer ones above
+constexpr int kMostSearches = 16;          // by threads of their own
 constexpr std::size_t kMostSegments = 64;  // spread over the whole: more do not bring the drift any nearer
 
 constexpr std::int64_t kNear = 64;     // frames by which a segment may lie off beside drift
@@ -112,7 +115,6 @@ class Aligner {
     double least = left_over();
     if (segments_.empty() || least < kWorthTrying) return std::nullopt;
     least *= kPlainlyLessElsewhere;
-    if (!places_of_excerpts_) places_of_excerpts_ = coarse_search_.places_of_excerpts();
     const auto segments = segments_;
     const auto line = line_;
     const auto places = places_;
@@ -120,7 +122,7 @@ class Aligner {
     const std::int64_t excerpt = excerpt_, length = length_;
     std::optional<Alignment> best;
     std::size_t tried = 0;
-    for (const double delay : *places_of_excerpts_) {
+    for (const double delay : places_of_excerpts()) {
       if (std::abs(delay - coarse) < kNear || ++tried > kMostTried) continue;
       coarse_ = delay;
       excerpt_ = std::max<std::int64_t>(0, -std::llround(delay));
@@ -203,8 +205,7 @@ class Aligner {
     const intake_detail::AlignedPair pair = looked_at();
     const double here = intake_detail::explained_power(pair, found);
     if (here > kExplained) return std::nullopt;
-    if (!places_of_excerpts_) places_of_excerpts_ = coarse_search_.places_of_excerpts();
-    std::vector<double> others = *places_of_excerpts_;
+    std::vector<double> others = places_of_excerpts();
     const std::vector<double> own = delays_of_pieces(found);
     std::erase_if(others, [&](double delay) {
       return std::any_of(own.begin(), own.end(), [&](double d) { return std::abs(d - delay) < kNear; });
@@ -345,7 +346,8 @@ class Aligner {
   bool stands_alone() {
     std::vector<double> sum(2 * kBesideLine + 1, 0.0);
     for (const Segment& s : segments_) {
-      const auto agree = in_phase_near(s.first, line_.line().at(static_cast<double>(s.first)), kBesideLine);
+      const auto agree =
+          segment_search().in_phase_near(s.first, line_.line().at(static_cast<double>(s.first)), kBesideLine);
       for (std::size_t i = 0; i < agree.size(); ++i) sum[i] += agree[i];
     }
     std::size_t at = kBesideLine;
@@ -565,24 +567,34 @@ class Aligner {
     const auto middle = std::min<std::ptrdiff_t>(
         std::lower_bound(places.begin(), places.end(), excerpt_) - places.begin(), count - 1);
     const std::int64_t hop = count == 1 ? common : (common - begin - length) / (count - 1);
-    Walk forth{.delay = coarse_, .known = excerpt_}, back = forth;
-    for (std::ptrdiff_t i = middle; i < count; ++i) walk_to(places[static_cast<std::size_t>(i)], forth);
-    for (std::ptrdiff_t i = middle - 1; i >= 0; --i) walk_to(places[static_cast<std::size_t>(i)], back);
+    Walk forth{.delay = coarse_, .known = excerpt_, .search = searches()[0]},
+        back{.delay = coarse_, .known = excerpt_, .search = searches()[1]};
     // Behind frames that were lost lies more of the reference than the place that was found leaves room for.
-    for (std::int64_t first = places.back() + hop;
-         forth.delay < coarse_ - kNear && first + length <= a_.frames() &&
-         static_cast<double>(first + length) + forth.delay <= static_cast<double>(b_.frames());
-         first += hop) {
-      places.push_back(first);
-      walk_to(first, forth);
-    }
-    for (std::int64_t first = places.front() - hop;
-         back.delay > coarse_ + kNear && first >= 0 && static_cast<double>(first) + back.delay >= 0;
-         first -= hop) {
-      places.insert(places.begin(), first);
-      walk_to(first, back);
-    }
-    places_ = std::move(places);
+    const auto go_forth = [&] {
+      for (std::ptrdiff_t i = middle; i < count; ++i) walk_to(places[static_cast<std::size_t>(i)], forth);
+      for (std::int64_t first = places.back() + hop;
+           forth.delay < coarse_ - kNear && first + length <= a_.frames() &&
+           static_cast<double>(first + length) + forth.delay <= static_cast<double>(b_.frames());
+           first += hop) {
+        forth.farther.push_back(first);
+        walk_to(first, forth);
+      }
+    };
+    const auto go_back = [&] {
+      for (std::ptrdiff_t i = middle - 1; i >= 0; --i) walk_to(places[static_cast<std::size_t>(i)], back);
+      for (std::int64_t first = places.front() - hop;
+           back.delay > coarse_ + kNear && first >= 0 && static_cast<double>(first) + back.delay >= 0;
+           first -= hop) {
+        back.farther.push_back(first);
+        walk_to(first, back);
+      }
+    };
+    for_each_part(2, [&](std::size_t part) { part == 0 ? go_forth() : go_back(); });
+    for (Walk* walk : {&forth, &back})
+      segments_.insert(segments_.end(), walk->found.begin(), walk->found.end());
+    places_.assign(back.farther.rbegin(), back.farther.rend());
+    places_.insert(places_.end(), places.begin(), places.end());
+    places_.insert(places_.end(), forth.farther.begin(), forth.farther.end());
     return !segments_.empty();
   }
 
@@ -590,18 +602,21 @@ class Aligner {
   struct Walk {
     double delay = 0;
     std::int64_t known = 0;
+    intake_detail::SegmentSearch& search;
     double usual = 0;
     int missed = 0;
+    std::vector<Segment> found = {};
+    std::vector<std::int64_t> farther = {};  // places beyond those that were asked for
   };
 
   void walk_to(std::int64_t first, Walk& at) {
     const double far = static_cast<double>(std::abs(first - at.known));
     const auto reach = kNear + 4 * coarse_search_.step() +
                        (options_.drift ? std::llround(options_.most_drift_ppm * 1e-6 * far) : 0);
-    auto found = search(first, at.delay, reach);
+    auto found = at.search.search(first, at.delay, reach);
     // Frames may have been lost or repeated on the way here.
     if (!found || found->alike < kPlainlyAlike)
-      if (auto far_off = search(first, at.delay, reach + kFar);
+      if (auto far_off = at.search.search(first, at.delay, reach + kFar);
           far_off && far_off->alike > kUsually * at.usual &&
           (!found || far_off->alike > kClearly * found->alike))
         found = far_off;
@@ -609,8 +624,8 @@ class Aligner {
     // across a slip is whole in another cycle.
     at.missed = found && found->alike > kUsually * at.usual ? 0 : at.missed + 1;
     if (at.missed > kMostAcross) {
-      auto farther = at_place_of_an_excerpt(first, at.delay, reach);
-      if (!farther) farther = search(first, at.delay, reach + intake_detail::kFarthestSlip);
+      auto farther = at_place_of_an_excerpt(first, at, reach);
+      if (!farther) farther = at.search.search(first, at.delay, reach + intake_detail::kFarthestSlip);
       if (farther && farther->alike > kUsually * at.usual) {
         found = farther;
         at.missed = 0;
@@ -618,21 +633,27 @@ class Aligner {
     }
     if (!found || found->alike <= 0.5 * at.usual) return;
     at.usual = std::max(at.usual, found->alike);
-    segments_.push_back(*found);
+    at.found.push_back(*found);
     at.delay = found->delay;
     at.known = first;
   }
 
   // Where an excerpt was found by itself, if the segment is plainly there: of those, the nearest to where the
   // one before it was found.
-  std::optional<Segment> at_place_of_an_excerpt(std::int64_t first, double delay, std::int64_t reach) {
-    if (!places_of_excerpts_) places_of_excerpts_ = coarse_search_.places_of_excerpts();
+  std::optional<Segment> at_place_of_an_excerpt(std::int64_t first, const Walk& at, std::int64_t reach) {
     std::optional<Segment> nearest;
-    for (const double place : *places_of_excerpts_) {
-      if (nearest && std::abs(place - delay) > std::abs(nearest->delay - delay)) continue;
-      if (auto found = search(first, place, reach); found && found->alike > kPlainlyAlike) nearest = found;
+    for (const double place : places_of_excerpts()) {
+      if (nearest && std::abs(place - at.delay) > std::abs(nearest->delay - at.delay)) continue;
+      if (auto found = at.search.search(first, place, reach); found && found->alike > kPlainlyAlike)
+        nearest = found;
     }
     return nearest;
+  }
+  // Found when they are asked for, by one of the walks.
+  const std::vector<double>& places_of_excerpts() {
+    const std::lock_guard lock(asking_);
+    if (!places_of_excerpts_) places_of_excerpts_ = coarse_search_.places_of_excerpts();
+    return *places_of_excerpts_;
   }
 
   // A narrow piece of a sweep fits as well a period later, and each of them is free to choose. Where one
@@ -644,15 +665,19 @@ class Aligner {
     std::vector<std::pair<std::int64_t, std::vector<double>>> all;
     double free = 0, each = 0;
     for (const Segment& s : segments_) free += s.alike;
-    for (const std::int64_t first : places_) {
-      auto agree = in_phase_near(first, coarse_, reach);
+    for (const std::int64_t first : places_) all.emplace_back(first, std::vector<double>());
+    auto& hands = searches();
+    for_each_part(hands.size(), [&](std::size_t hand) {
+      for (std::size_t i = hand; i < all.size(); i += hands.size())
+        all[i].second = hands[hand].in_phase_near(all[i].first, coarse_, reach);
+    });
+    for (const auto& [first, agree] : all) {
       double most = 0;
       for (std::size_t i = 0; i < agree.size(); ++i) {
         sum[i] += agree[i];
         most = std::max(most, std::abs(agree[i]));
       }
       each += most;
-      all.emplace_back(first, std::move(agree));
     }
     const auto best = std::max_element(sum.begin(), sum.end(),
                                        [](double p, double q) { return std::abs(p) < std::abs(q); });
@@ -678,18 +703,16 @@ class Aligner {
     return true;
   }
 
-  std::vector<double> in_phase_near(std::int64_t first, double delay, std::int64_t reach) {
-    return segment_search().in_phase_near(first, delay, reach);
+  // For segments of the length that has been chosen: one for each thread, and for each of two walks.
+  std::deque<intake_detail::SegmentSearch>& searches() {
+    if (searches_.empty() || searches_[0].length() != length_) {
+      searches_.clear();
+      for (int i = 0; i < std::clamp(allowed_threads(), 2, kMostSearches); ++i)
+        searches_.emplace_back(a_, b_, options_, length_);
+    }
+    return searches_;
   }
-  std::optional<Segment> search(std::int64_t first, double delay, std::int64_t reach) {
-    return segment_search().search(first, delay, reach);
-  }
-  // For segments of the length that has been chosen.
-  intake_detail::SegmentSearch& segment_search() {
-    if (!segment_search_ || segment_search_->length() != length_)
-      segment_search_.emplace(a_, b_, options_, length_, transforms_);
-    return *segment_search_;
-  }
+  intake_detail::SegmentSearch& segment_search() { return searches()[0]; }
 
   // Delays that change by more than drift explains, and stay so. They are counted later, by the line's pace.
   void find_slips(Alignment& result) {
@@ -766,9 +789,10 @@ class Aligner {
   std::int64_t length_ = 0;
   std::vector<std::int64_t> places_;                       // at which segments were looked for
   std::optional<std::vector<double>> places_of_excerpts_;  // when they were asked for
+  std::mutex asking_;
   std::vector<Segment> segments_;
   DelayLine line_;  // delay of a place of the reference
-  std::optional<intake_detail::SegmentSearch> segment_search_;
+  std::deque<intake_detail::SegmentSearch> searches_;
   std::optional<intake_detail::SegmentTimer> timer_;
   RealTransforms transforms_;
   intake_detail::CoarseSearch coarse_search_;
@@ -792,8 +816,12 @@ std::optional<double> speed_between(AudioSource& reference, AudioSource& capture
 
 void read_aligned(AudioSource& capture, int channel, const Alignment& alignment, std::int64_t first_frame,
                   const FractionalReader& reader, std::span<double> out) {
-  const auto at = intake_detail::aligned_stretch(alignment, first_frame, out.size());
-  reader.read(read_channel(capture, channel, at.begin, at.frames), at.place, at.frames_per_frame, out);
+  const double place = alignment.delay_frames + static_cast<double>(first_frame) * alignment.frames_per_frame;
+  const auto begin = static_cast<std::int64_t>(std::floor(place)) - FractionalReader::kReach;
+  const auto count = static_cast<std::int64_t>(static_cast<double>(out.size()) * alignment.frames_per_frame) +
+                     2 * FractionalReader::kReach + 2;
+  const auto x = read_channel(capture, channel, begin, count);
+  reader.read(x, place - static_cast<double>(begin), alignment.frames_per_frame, out);
 }
 
 }  // namespace wavicon

@@ -8,9 +8,11 @@
 #include "comparable.hpp"
 #include "envelope.hpp"
 #include "hit.hpp"
+#include "kept_channel.hpp"
 #include "samples.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/transform.hpp"
+#include "wavicon/audio/workers.hpp"
 
 namespace wavicon {
 namespace {
@@ -137,6 +139,7 @@ struct Tried {
   }
 };
 
+// Both sources are read by several threads.
 class Rows {
  public:
   Rows(AudioSource& a, AudioSource& b, const AlignOptions& options)
@@ -153,8 +156,9 @@ class Rows {
     if (hits_.size() < kLeastHits || others_.empty()) return std::nullopt;
     std::vector<Tried> tries;
     const std::size_t step = (hits_.size() + kMostTried - 1) / kMostTried;
-    for (const std::int64_t delay : places_of_row(envelope_a_, envelope_b_))
-      tries.push_back(try_at(delay, step));
+    const std::vector<std::int64_t> places = places_of_row(envelope_a_, envelope_b_);
+    tries.resize(places.size());
+    for_each_part(places.size(), [&](std::size_t i) { tries[i] = try_at(places[i], step); });
     const auto best = std::max_element(tries.begin(), tries.end(), [](const Tried& p, const Tried& q) {
       return p.score() != q.score() ? p.score() < q.score() : std::abs(p.delay) > std::abs(q.delay);
     });
@@ -189,13 +193,14 @@ class Rows {
 
   Tried try_at(std::int64_t delay, std::size_t step) {
     Tried tried{.delay = delay};
+    RealTransforms transforms;
     for (std::size_t i = 0; i < hits_.size(); i += step) {
       const Hit& hit = hits_[i];
       if (hit.first_frame + delay < 0 || hit.end_frame + delay > b_.frames()) continue;
       ++tried.looked;
       const auto place =
           intake_detail::find_hit_near(a_, options_.reference_channel, {hit.first_frame, hit.end_frame}, b_,
-                                       options_.capture_channel, delay, reach_, transforms_);
+                                       options_.capture_channel, delay, reach_, transforms);
       if (!place || (!options_.doubtful && !intake_detail::is_believable(*place, options_.least_match))) {
         ++tried.alone;
         continue;
@@ -241,7 +246,6 @@ class Rows {
   Envelope envelope_a_, envelope_b_;
   std::vector<Hit> hits_, others_;
   std::int64_t reach_;
-  RealTransforms transforms_;
 };
 
 }  // namespace
@@ -275,7 +279,10 @@ bool intake_detail::holds_hits_alone(const Envelope& envelope) {
 
 std::optional<HitRow> align_hits(AudioSource& reference, AudioSource& capture, const AlignOptions& options) {
   intake_detail::require_comparable(reference, capture, options);
-  return Rows(reference, capture, options).run();
+  intake_detail::KeptChannel a(reference, options.reference_channel), b(capture, options.capture_channel);
+  AlignOptions of_one_channel = options;
+  of_one_channel.reference_channel = of_one_channel.capture_channel = 0;
+  return Rows(a, b, of_one_channel).run();
 }
 
 }  // namespace wavicon

@@ -18,6 +18,7 @@ KeptChannel::KeptChannel(AudioSource& source, int channel)
       slots_(static_cast<std::size_t>((source.frames() + kBlock - 1) / kBlock), kNone) {}
 
 void KeptChannel::read(std::int64_t first_frame, std::span<double> planar) {
+  const std::lock_guard lock(reading_);
   const auto length = static_cast<std::int64_t>(planar.size());
   const std::int64_t begin = std::clamp<std::int64_t>(first_frame, 0, frames()),
                      end = std::clamp<std::int64_t>(first_frame + length, begin, frames());

@@ -1,15 +1,17 @@
 // SPDX-License-Identifier: MIT
 #pragma once
-// One channel of a source, what was read of it last kept: an alignment reads the same stretches many times.
-// Internal to `intake`.
+// One channel of a source, what was read of it last kept: an alignment reads the same stretches many times,
+// and on several threads. Internal to `intake`.
 
 #include <cstdint>
+#include <mutex>
 #include <vector>
 
 #include "wavicon/audio/source.hpp"
 
 namespace wavicon::intake_detail {
 
+/// For any number of threads at a time, which the source itself need not be.
 class KeptChannel final : public AudioSource {
  public:
   /// @param source  kept by reference. @param channel  from 0, one that is there.
@@ -30,6 +32,7 @@ class KeptChannel final : public AudioSource {
 
   AudioSource& source_;
   int channel_;
+  std::mutex reading_;
   std::vector<std::int32_t> slots_;  // where each block is kept
   std::vector<std::vector<double>> kept_;
   std::vector<std::int64_t> blocks_;  // what each place keeps

@@ -19,13 +19,13 @@ namespace wavicon::intake_detail {
 /// Correlation of a segment with what lies there, from which it is believed.
 inline constexpr double kAlike = 0.1;
 
-/// Searches for segments of one length.
+/// Searches for segments of one length. For one thread at a time.
 class SegmentSearch {
  public:
-  /// @param transforms  kept by reference, as the sources are.
+  /// @param reference, capture  kept by reference.
   SegmentSearch(AudioSource& reference, AudioSource& capture, const AlignOptions& options,
-                std::int64_t length, RealTransforms& transforms)
-      : a_(reference), b_(capture), options_(options), length_(length), transforms_(transforms) {}
+                std::int64_t length)
+      : a_(reference), b_(capture), options_(options), length_(length) {}
 
   [[nodiscard]] std::int64_t length() const noexcept { return length_; }
   /// How far a segment and what lies at each delay from delay - reach to delay + reach agree in phase, -1 …
@@ -54,7 +54,7 @@ class SegmentSearch {
   AudioSource& b_;
   AlignOptions options_;
   std::int64_t length_;
-  RealTransforms& transforms_;
+  RealTransforms transforms_;
   Own own_;  // the one that was looked for last: it is looked for at several delays
 };
 

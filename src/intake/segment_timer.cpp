@@ -4,7 +4,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include "aligned_stretch.hpp"
 #include "samples.hpp"
 #include "wavicon/audio/jackknife.hpp"
 #include "wavicon/audio/workers.hpp"
@@ -12,7 +11,7 @@
 namespace wavicon::intake_detail {
 namespace {
 
-constexpr std::size_t kMostHands = 16, kReadAtOnce = 4;
+constexpr std::size_t kMostHands = 16;
 constexpr double kMostOff = 2;        // two sounds that have nothing in common
 constexpr double kSaysNothing = 1e6;  // frames: the standard deviation of a segment without time in it
 
@@ -40,28 +39,14 @@ void SegmentTimer::for_each_segment(std::size_t count, FirstOf&& first_of, Along
   while (hands_.size() < hands)
     hands_.push_back(
         {SegmentDelays(a_.sample_rate_hz(), hann_window(length_)), {}, std::vector<double>(length_)});
-  struct Read {
-    std::vector<double> x, y;
-    AlignedStretch at;
-  };
-  std::vector<Read> reads(std::min(count, kReadAtOnce * hands));
-  // Sources are read by one thread.
-  for (std::size_t begin = 0; begin < count; begin += reads.size()) {
-    const std::size_t end = std::min(count, begin + reads.size());
-    for (std::size_t i = begin; i < end; ++i) {
-      Read& read = reads[i - begin];
-      read.x = read_channel(a_, channel_a_, first_of(i), static_cast<std::int64_t>(length_));
-      read.at = aligned_stretch(along_of(i), first_of(i), length_);
-      read.y = read_channel(b_, channel_b_, read.at.begin, read.at.frames);
+  for_each_part(hands, [&](std::size_t number) {
+    Hand& hand = hands_[number];
+    for (std::size_t i = number; i < count; i += hands) {
+      auto x = read_channel(a_, channel_a_, first_of(i), static_cast<std::int64_t>(length_));
+      read_aligned(b_, channel_b_, along_of(i), first_of(i), hand.reader, hand.y);
+      work(i, x, hand.y, hand);
     }
-    for_each_part(std::min(hands, end - begin), [&](std::size_t hand) {
-      for (std::size_t i = begin + hand; i < end; i += hands) {
-        Read& read = reads[i - begin];
-        hands_[hand].reader.read(read.y, read.at.place, read.at.frames_per_frame, hands_[hand].y);
-        work(i, read.x, hands_[hand].y, hands_[hand]);
-      }
-    });
-  }
+  });
 }
 
 void SegmentTimer::refine(std::vector<Segment>& segments, double slope) {

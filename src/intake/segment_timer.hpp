@@ -15,6 +15,7 @@
 
 namespace wavicon::intake_detail {
 
+/// Works on as many threads as are allowed, all of which read both sources.
 class SegmentTimer {
  public:
   SegmentTimer(AudioSource& reference, AudioSource& capture, const AlignOptions& channels,
