@@ -210,6 +210,9 @@ std::int64_t AudioReader::read(std::span<double> interleaved) {
 std::int64_t AudioReader::read(std::span<float> interleaved) {
   return impl_->read(interleaved, sf_readf_float);
 }
+std::int64_t AudioReader::read(std::span<std::int32_t> interleaved) {
+  return impl_->read(interleaved, sf_readf_int);
+}
 
 void AudioReader::seek(std::int64_t frame) {
   if (sf_seek(impl_->sound.get(), frame, SEEK_SET) != frame)
@@ -226,14 +229,55 @@ FileSource::FileSource(const fs::path& path, CutOff cut_off, ReadWatch watch)
 
 namespace {
 
+constexpr double kOfFullScale = 1.0 / 2147483648.0;  // 2^-31: what comes of an integer is exact
+
+double scaled(double sample) { return sample; }
+double scaled(std::int32_t sample) { return sample * kOfFullScale; }
+
+// The usual cases, in loops that the compiler can widen.
 WAVICON_WIDE void part(const double* pairs, double* first, double* second, std::int64_t count) {
   for (std::int64_t n = 0; n < count; ++n) {
     first[n] = pairs[2 * n];
     second[n] = pairs[2 * n + 1];
   }
 }
+WAVICON_WIDE void part(const std::int32_t* pairs, double* first, double* second, std::int64_t count) {
+  for (std::int64_t n = 0; n < count; ++n) {
+    first[n] = pairs[2 * n] * kOfFullScale;
+    second[n] = pairs[2 * n + 1] * kOfFullScale;
+  }
+}
+WAVICON_WIDE void scale(const std::int32_t* samples, double* out, std::int64_t count) {
+  for (std::int64_t n = 0; n < count; ++n) out[n] = samples[n] * kOfFullScale;
+}
+void scale(const double* samples, double* out, std::int64_t count) { std::copy_n(samples, count, out); }
 
 }  // namespace
+
+// Frames from … to, sorted into runs of `length` from `planar` on.
+template <typename Sample>
+void FileSource::read_sorted(std::int64_t from, std::int64_t to, std::vector<Sample>& interleaved,
+                             double* planar, std::size_t length) {
+  const auto channels = static_cast<std::size_t>(info().channel_count);
+  interleaved.resize(std::min(kPieceFrames, length) * channels);
+  std::int64_t at = from;
+  while (at < to) {
+    const auto wanted = std::min(kPieceFrames, static_cast<std::size_t>(to - at));
+    const std::int64_t got = reader_.read(std::span(interleaved).first(wanted * channels));
+    if (got == 0) break;
+    double* run = planar + (at - from);
+    if (channels == 1)
+      scale(interleaved.data(), run, got);
+    else if (channels == 2)
+      part(interleaved.data(), run, run + length, got);
+    else
+      for (std::size_t c = 0; c < channels; ++c, run += length)
+        for (std::int64_t n = 0; n < got; ++n)
+          run[n] = scaled(interleaved[static_cast<std::size_t>(n) * channels + c]);
+    at += got;
+  }
+  next_frame_ = at;
+}
 
 void FileSource::read(std::int64_t first_frame, std::span<double> planar) {
   const auto channels = static_cast<std::size_t>(info().channel_count);
@@ -244,29 +288,12 @@ void FileSource::read(std::int64_t first_frame, std::span<double> planar) {
   if (from > first_frame || to < end) std::fill(planar.begin(), planar.end(), 0.0);
   if (to == from) return;
   if (from != next_frame_) reader_.seek(from);
-  if (channels == 1) {  // nothing to be sorted
-    const auto count = static_cast<std::size_t>(to - from);
-    next_frame_ = from + reader_.read(planar.subspan(static_cast<std::size_t>(from - first_frame), count));
-    tell();
-    return;
-  }
-  interleaved_.resize(std::min(kPieceFrames, length) * channels);
-  std::int64_t at = from;
-  while (at < to) {
-    const auto wanted = std::min(kPieceFrames, static_cast<std::size_t>(to - at));
-    const std::int64_t got = reader_.read(std::span(interleaved_).first(wanted * channels));
-    if (got == 0) break;
-    double* run = planar.data() + (at - first_frame);
-    if (channels == 2) {  // the usual case, in a loop that the compiler can widen
-      part(interleaved_.data(), run, run + length, got);
-    } else {
-      for (std::size_t c = 0; c < channels; ++c, run += length)
-        for (std::int64_t n = 0; n < got; ++n)
-          run[n] = interleaved_[static_cast<std::size_t>(n) * channels + c];
-    }
-    at += got;
-  }
-  next_frame_ = at;
+  double* run = planar.data() + (from - first_frame);
+  // Integers take half the room on their way.
+  if (is_integer(info().format) && info().encoding.empty())
+    read_sorted(from, to, integers_, run, length);
+  else
+    read_sorted(from, to, interleaved_, run, length);
   tell();
 }
 

@@ -34,8 +34,8 @@ SegmentTimer::SegmentTimer(AudioSource& reference, AudioSource& capture, const A
 
 template <typename FirstOf, typename AlongOf, typename Work>
 void SegmentTimer::for_each_segment(std::size_t count, FirstOf&& first_of, AlongOf&& along_of, Work&& work) {
-  const std::size_t hands =
-      std::clamp<std::size_t>(static_cast<std::size_t>(allowed_threads()), 1, std::min(count, kMostHands));
+  if (count == 0) return;
+  const std::size_t hands = std::min({static_cast<std::size_t>(allowed_threads()), count, kMostHands});
   while (hands_.size() < hands)
     hands_.push_back(
         {SegmentDelays(a_.sample_rate_hz(), hann_window(length_)), {}, std::vector<double>(length_)});

@@ -22,6 +22,7 @@ class SegmentTimer {
                std::int64_t segment_frames);
 
   /// What is left of each segment's delay once the capture is read where the segment was found, at that pace.
+  /// @param segments  each begins elsewhere.
   void refine(std::vector<Segment>& segments, double slope);
   /// Correlation of a segment with what lies along the line, 0 … 1.
   [[nodiscard]] double alike(const Segment& segment, const Line& line);

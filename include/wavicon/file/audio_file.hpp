@@ -65,6 +65,9 @@ class WAVICON_EXPORT AudioReader {
   /// @throws Error bad_input when the file cannot be decoded on, with the frame.
   std::int64_t read(std::span<double> interleaved);
   std::int64_t read(std::span<float> interleaved);
+  /// The same of integers, full scale 2^31: what the file holds, however many bits. Only where
+  /// is_integer(info().format) and info().encoding is empty.
+  std::int64_t read(std::span<std::int32_t> interleaved);
   /// The next read() begins at this frame, 0 … frames.
   void seek(std::int64_t frame);
 
@@ -90,12 +93,16 @@ class WAVICON_EXPORT FileSource : public AudioSource {
   void read(std::int64_t first_frame, std::span<double> planar) override;
 
  private:
+  template <typename Sample>
+  void read_sorted(std::int64_t from, std::int64_t to, std::vector<Sample>& interleaved, double* planar,
+                   std::size_t length);
   void tell() const;
 
   AudioReader reader_;
   ReadWatch watch_;
   std::int64_t next_frame_ = 0;
   std::vector<double> interleaved_;
+  std::vector<std::int32_t> integers_;
 };
 
 struct AudioFile {
