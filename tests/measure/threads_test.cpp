@@ -3,12 +3,15 @@
 
 #include <atomic>
 #include <bit>
+#include <cmath>
 #include <thread>
 
 #include "measure/judged.hpp"
 #include "measure/programme.hpp"
 #include "wavicon/audio/workers.hpp"
+#include "wavicon/intake/align.hpp"
 #include "wavicon/measure/aliasing/aliasing.hpp"
+#include "wavicon/measure/dynamics/gain_steps.hpp"
 #include "wavicon/measure/levels/levels.hpp"
 #include "wavicon/measure/noise/noise.hpp"
 #include "wavicon/measure/null/null.hpp"
@@ -94,6 +97,79 @@ TEST(Threads, TwoCapturesReadTheSame) {
     const CaptureInfo info{.sample_rate_hz = kRate, .channels = 2};
     return null_sheet(measure_null(taken(from), taken(against)), info, info);
   });
+}
+
+// A row of hits that fade, each of its own noise.
+Signal row_of_hits(double seconds) {
+  Signal row(static_cast<std::size_t>(seconds * kRate));
+  for (std::uint64_t hit = 0; 20000 * (hit + 1) < row.size(); ++hit) {
+    const Signal sound = noise(8000, -20 - 3.0 * static_cast<double>(hit % 3), 40 + hit);
+    for (std::size_t n = 0; n < sound.size(); ++n)
+      row[20000 * hit + 6000 + n] += sound[n] * std::exp(-static_cast<double>(n) / 1200);
+  }
+  return row;
+}
+
+TEST(Threads, CapturesAreLinedUpTheSame) {
+  const Signal music = programme("chamber", kRate, 8), voice = programme("voice", kRate, 8),
+               row = row_of_hits(8);
+  Signal lost = moved(voice, 300.3, 0);
+  lost.erase(lost.begin() + 170000, lost.begin() + 171111);
+  Signal repeated = music;
+  repeated.insert(repeated.begin() + 100000, music.begin() + 97000, music.begin() + 100000);
+  const std::vector<std::pair<Signal, Signal>> pairs = {{music, moved(music, -4000.4, 35)},
+                                                        {voice, added(lost, noise(lost.size(), -70, 3))},
+                                                        {music, repeated},
+                                                        {row, moved(row, 733.3, 0)},
+                                                        {voice, music}};
+  for (std::size_t i = 0; i < pairs.size(); ++i) {
+    const Audio a = channels_of({pairs[i].first}), b = channels_of({pairs[i].second});
+    std::string alone;
+    for (const int threads : {1, 2, 5}) {
+      const ThreadAllowance allowance(threads);
+      MemorySource reference(a), capture(b);
+      std::string text = "nowhere";
+      if (const auto found = align(reference, capture)) {
+        text.clear();
+        for (const double value :
+             {found->delay_frames, found->frames_per_frame, found->gain, found->confidence,
+              found->uncertainty_frames, found->gain_uncertainty.value_or(-1)})
+          text += std::to_string(std::bit_cast<std::uint64_t>(value)) + " ";
+        for (const Slip& slip : found->slips)
+          text += std::to_string(slip.after_frame) + " " + std::to_string(slip.before_frame) + " " +
+                  std::to_string(slip.frames) + "; ";
+        for (const double place : found->candidates) text += std::to_string(place) + " ";
+      }
+      if (threads == 1) {
+        alone = text;
+        EXPECT_EQ(text == "nowhere", i == 4) << i;
+      }
+      EXPECT_EQ(text, alone) << i << " with " << threads << " threads";
+    }
+  }
+}
+
+TEST(Threads, DetectorsAreToldTheSame) {
+  GainOverTime gain;
+  for (int n = -200; n < 8000; ++n) {
+    gain.time_s.push_back(n * 1e-3);
+    gain.gain_db.push_back(
+        -12 * (n < 0 ? 1 : 0.6 * std::exp(-n * 1e-3 / 0.08) + 0.4 * std::exp(-n * 1e-3 / 0.9)) +
+        0.01 * gaussian(5, static_cast<std::uint64_t>(n + 200)));
+  }
+  std::string alone;
+  for (const int threads : {1, 2, 5}) {
+    const ThreadAllowance allowance(threads);
+    std::string text;
+    for (const ModelFit& fit :
+         measure_gain_step(gain, {.from_dbfs = -10, .to_dbfs = -40, .release = true}).models)
+      text += std::to_string(static_cast<int>(fit.model)) + " " +
+              std::to_string(std::bit_cast<std::uint64_t>(fit.constant_s)) + " " +
+              std::to_string(std::bit_cast<std::uint64_t>(fit.error_db)) + "; ";
+    if (threads == 1) alone = text;
+    EXPECT_GT(text.size(), 60U);
+    EXPECT_EQ(text, alone) << threads;
+  }
 }
 
 // A source that tells what becomes of it.
