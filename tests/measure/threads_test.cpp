@@ -197,7 +197,7 @@ class Watched : public AudioSource {
 };
 
 TEST(Threads, ASourceIsReadByOneAtATime) {
-  const Signal x = programme("voice", kRate, 6);
+  const Signal x = programme("voice", kRate, 4);
   const Audio a = channels_of({x, scaled(x, 0.8)}), late = channels_of({moved(x, 37.4, 20), x}),
               whole = channels_of({moved(x, 37, 0), scaled(x, 0.5)});
   const ThreadAllowance allowance(3);
@@ -215,7 +215,7 @@ TEST(Threads, ASourceIsReadByOneAtATime) {
 }
 
 TEST(Threads, WhatCannotBeReadIsToldWhoeverReadsIt) {
-  const Signal x = programme("voice", kRate, 6);
+  const Signal x = programme("voice", kRate, 3);
   const Audio a = channels_of({x}), b = channels_of({moved(x, 37.4, 20)});
   for (const int threads : {1, 3}) {
     const ThreadAllowance allowance(threads);
