@@ -177,13 +177,10 @@ class Follower {
   void find_channels(const std::vector<std::int64_t>& places) {
     const auto count = static_cast<std::size_t>(capture_.channel_count());
     result_.channels.resize(count);
-    OrderFitter fitter(frame_, 2);
-    for (std::size_t i = 0; i < places.size(); i += std::max<std::size_t>(1, places.size() / 24)) {
-      const Phases p = phases(places[i]);
-      const Audio x = read_stretch(capture_, places[i], static_cast<std::int64_t>(frame_));
-      std::vector<std::span<const double>> signals;
-      for (std::size_t c = 0; c < count; ++c) signals.push_back(x.channel(static_cast<int>(c)));
-      const FrameFit fit = fitter.fit(p.cosine, p.sine, signals);
+    std::vector<Stretch> stretches;
+    for (std::size_t i = 0; i < places.size(); i += std::max<std::size_t>(1, places.size() / 24))
+      stretches.push_back({places[i], frame_});
+    for (const FrameFit& fit : fits_of(stretches, 2)) {
       for (std::size_t c = 0; c < fit.signals.size(); ++c) {
         if (!std::isfinite(fit.signals[c].residual_power))
           throw Error(ErrorCode::bad_input,
@@ -204,28 +201,28 @@ class Follower {
 
   // The delay that the phase of the fundamental shows beyond the marks, from its slope over frequency.
   void line_up(const std::vector<std::int64_t>& places) {
-    const auto channel = static_cast<int>(std::find_if(result_.channels.begin(), result_.channels.end(),
-                                                       [](const auto& c) { return c.measured; }) -
-                                          result_.channels.begin());
+    const auto channel =
+        static_cast<std::size_t>(std::find_if(result_.channels.begin(), result_.channels.end(),
+                                              [](const auto& c) { return c.measured; }) -
+                                 result_.channels.begin());
+    std::vector<Stretch> stretches;
+    for (std::size_t i = 0; i < places.size(); i += std::max<std::size_t>(1, places.size() / kAlignFrames))
+      stretches.push_back({places[i], frame_});
     for (int pass = 0; pass < 2; ++pass) {
-      OrderFitter fitter(frame_, kAlignOrder);
       double wx = 0, wy = 0, wxx = 0, wxy = 0, w = 0, last = 0;
       bool first = true;
-      for (std::size_t i = 0; i < places.size();
-           i += std::max<std::size_t>(1, places.size() / kAlignFrames)) {
-        const Phases p = phases(places[i]);
-        const Audio x = read_stretch(capture_, places[i], static_cast<std::int64_t>(frame_));
-        const std::span<const double> signal = x.channel(channel);
-        const FrameFit fit = fitter.fit(p.cosine, p.sine, std::span(&signal, 1));
-        if (fit.signals.empty() || fit.inflation[1] > kMostInflation) continue;
-        double phase = std::arg(fit.signals[0].amplitude[1]);
+      const std::vector<FrameFit> fits = fits_of(stretches, kAlignOrder);
+      for (std::size_t i = 0; i < fits.size(); ++i) {
+        if (fits[i].signals.empty() || fits[i].inflation[1] > kMostInflation) continue;
+        const std::complex<double> fundamental = fits[i].signals[channel].amplitude[1];
+        double phase = std::arg(fundamental);
         if (!first) phase += 2 * std::numbers::pi * std::round((last - phase) / (2 * std::numbers::pi));
         first = false;
         last = phase;
         const double speed =
             2 * std::numbers::pi *
-            std::abs(clock_.speed(static_cast<double>(places[i]) + static_cast<double>(frame_) / 2));
-        const double weight = std::norm(fit.signals[0].amplitude[1]);
+            std::abs(clock_.speed(static_cast<double>(stretches[i].first) + static_cast<double>(frame_) / 2));
+        const double weight = std::norm(fundamental);
         w += weight;
         wx += weight * speed;
         wy += weight * phase;
@@ -245,25 +242,53 @@ class Follower {
                  end = clock_.capture_frame(clock_.length_s() - sweep_.fade_out_s);
     const auto last = static_cast<std::int64_t>(std::min(end, static_cast<double>(capture_.frames())));
     auto at = static_cast<std::int64_t>(std::ceil(std::max(0.0, begin)));
+    std::vector<Stretch> stretches;
     while (at < last) {
       const double hz = std::abs(clock_.speed(static_cast<double>(at))) * rate_;
       const auto length = static_cast<std::size_t>(kLowPeriods / std::max(1.0, hz) * rate_) / 4 * 4;
-      if (at + static_cast<std::int64_t>(length) > last) return;
-      if (const double middle =
-              std::abs(clock_.speed(static_cast<double>(at) + static_cast<double>(length) / 2)) * rate_;
-          middle > kLeastLowHz && middle < kLowestHz)
-        add_low(at, length, middle);
+      if (at + static_cast<std::int64_t>(length) > last) break;
+      if (const double middle = hz_at(at, length); middle > kLeastLowHz && middle < kLowestHz)
+        stretches.push_back({at, length});
       at += static_cast<std::int64_t>(length / kHops);
     }
+    const std::vector<FrameFit> fits = fits_of(stretches, kLowOrders);
+    for (std::size_t i = 0; i < fits.size(); ++i)
+      add_low(fits[i], hz_at(stretches[i].first, stretches[i].length));
   }
 
-  void add_low(std::int64_t at, std::size_t length, double hz) {
-    OrderFitter fitter(length, kLowOrders);
-    const Phases p = phases(at, length);
-    const Audio x = read_stretch(capture_, at, static_cast<std::int64_t>(length));
-    std::vector<std::span<const double>> signals;
-    for (int c = 0; c < x.channel_count(); ++c) signals.push_back(x.channel(c));
-    const FrameFit fit = fitter.fit(p.cosine, p.sine, signals);
+  [[nodiscard]] double hz_at(std::int64_t first, std::size_t length) const {
+    return std::abs(clock_.speed(static_cast<double>(first) + static_cast<double>(length) / 2)) * rate_;
+  }
+
+  struct Stretch {
+    std::int64_t first = 0;
+    std::size_t length = 0;
+  };
+  // Orders of all channels in each stretch.
+  [[nodiscard]] std::vector<FrameFit> fits_of(const std::vector<Stretch>& stretches, int orders) {
+    std::vector<FrameFit> fits(stretches.size());
+    const std::size_t parts = std::min(static_cast<std::size_t>(allowed_threads()), stretches.size());
+    for_each_part(parts, [&](std::size_t part) {
+      std::optional<OrderFitter> fitter;
+      for (std::size_t i = part * fits.size() / parts; i < (part + 1) * fits.size() / parts; ++i) {
+        const auto [first, length] = stretches[i];
+        if (!fitter || fitter->frame() != length) fitter.emplace(length, orders);
+        const Phases p = phases(first, length);
+        const Audio x = read(first, length);
+        std::vector<std::span<const double>> signals;
+        for (int c = 0; c < x.channel_count(); ++c) signals.push_back(x.channel(c));
+        fits[i] = fitter->fit(p.cosine, p.sine, signals);
+      }
+    });
+    return fits;
+  }
+  // One thread at a time has the source.
+  [[nodiscard]] Audio read(std::int64_t first, std::size_t length) {
+    const std::lock_guard lock(reading_);
+    return read_stretch(capture_, first, static_cast<std::int64_t>(length));
+  }
+
+  void add_low(const FrameFit& fit, double hz) {
     for (std::size_t c = 0; c < fit.signals.size(); ++c) {
       AliasingFrame frame{.tone_hz = hz};
       for (std::size_t k = 0; k <= kLowOrders; ++k) {
@@ -281,7 +306,6 @@ class Follower {
     std::vector<std::vector<FrameOrders>> seen(count + 1, std::vector<FrameOrders>(places.size()));
     std::vector<std::vector<std::optional<double>>> left(count,
                                                          std::vector<std::optional<double>>(places.size()));
-    std::mutex reading;  // one thread at a time has the source
     const auto threads = static_cast<std::size_t>(allowed_threads()),
                parts = std::min(threads, places.size());
     for_each_part(parts, [&](std::size_t part) {
@@ -290,10 +314,7 @@ class Follower {
       for (std::size_t at = part * places.size() / parts; at < (part + 1) * places.size() / parts; ++at) {
         const std::int64_t place = places[at];
         const Phases& p = running.at(place);
-        const Audio x = [&] {
-          const std::lock_guard lock(reading);
-          return read_stretch(capture_, place, static_cast<std::int64_t>(frame_));
-        }();
+        const Audio x = read(place, frame_);
         std::vector<std::span<const double>> signals;
         for (std::size_t c = 0; c < count; ++c) signals.push_back(x.channel(static_cast<int>(c)));
         signals.push_back(p.clean);
@@ -414,6 +435,7 @@ class Follower {
   }
 
   AudioSource& capture_;
+  std::mutex reading_;
   const Sweep& sweep_;
   SweepClock clock_;
   AliasingOptions options_;

@@ -189,28 +189,33 @@ void OrderFitter::sum_phases(std::span<const double> cosine, std::span<const dou
   }
 }
 
+// One row of a block: a cosine or a sine of order k against those of the orders 0 … last, from the sums of
+// cosines and sines of their sums and differences. cos(a)·sin(b) = (sin(b + a) + sin(b - a))/2.
+void OrderFitter::fill_row(const double* c, const double* s, std::size_t k, bool is_sine, std::size_t last,
+                           double* row) {
+  row[0] = is_sine ? (s[k] + s[k]) / 2 : (c[k] + c[k]) / 2;
+  for (std::size_t m = 1; m <= last; ++m) {
+    const std::size_t apart = k > m ? k - m : m - k, sum = k + m;
+    const double sign = (is_sine ? k >= m : m >= k) ? 1 : -1, turned = (s[sum] + sign * s[apart]) / 2;
+    row[2 * m - 1] = is_sine ? turned : (c[apart] + c[sum]) / 2;
+    row[2 * m] = is_sine ? (c[apart] - c[sum]) / 2 : turned;
+  }
+}
+
 void OrderFitter::fill_matrix() {
-  const auto half = static_cast<std::size_t>(2 * highest_ + 1), size = 2 * half;
+  const auto orders = static_cast<std::size_t>(highest_), half = 2 * orders + 1, size = 2 * half;
   matrix_.resize(size * size);
   for (std::size_t block_row = 0; block_row < 2; ++block_row)
     for (std::size_t block = 0; block <= block_row; ++block) {
       const std::size_t power = (1 - block_row) + (1 - block);
-      const auto& c = sum_cos_[power];
-      const auto& s = sum_sin_[power];
-      for (std::size_t i = 0; i < half; ++i)
-        for (std::size_t j = 0; j < (block == block_row ? i + 1 : half); ++j) {
-          const std::size_t k = (i + 1) / 2, m = (j + 1) / 2;
-          const bool sine_i = i > 0 && i % 2 == 0, sine_j = j > 0 && j % 2 == 0;
-          const std::size_t apart = k > m ? k - m : m - k;
-          double value = 0;
-          if (sine_i && sine_j)
-            value = (c[apart] - c[k + m]) / 2;
-          else if (!sine_i && !sine_j)
-            value = (c[apart] + c[k + m]) / 2;
-          else  // cos(a)·sin(b) = (sin(b + a) + sin(b - a))/2 with b the order of the sine
-            value = (s[k + m] + (sine_i ? (k >= m ? 1 : -1) : (m >= k ? 1 : -1)) * s[apart]) / 2;
-          matrix_[(block_row * half + i) * size + block * half + j] = value;
-        }
+      const double *c = sum_cos_[power].data(), *s = sum_sin_[power].data();
+      const auto row = [&](std::size_t i) { return &matrix_[(block_row * half + i) * size + block * half]; };
+      // What lies beyond the diagonal is read by nobody.
+      for (std::size_t k = 0; k <= orders; ++k) {
+        const std::size_t last = block == block_row ? k : orders;
+        fill_row(c, s, k, false, last, row(k == 0 ? 0 : 2 * k - 1));
+        if (k > 0) fill_row(c, s, k, true, last, row(2 * k));
+      }
     }
   for (std::size_t i = 0; i < size; ++i) matrix_[i * size + i] *= 1 + kGuard;
 }

@@ -52,6 +52,8 @@ class OrderFitter {
   void sum_phases(std::span<const double> cosine, std::span<const double> sine,
                   std::span<const std::span<const double>> signals);
   void fill_matrix();
+  static void fill_row(const double* c, const double* s, std::size_t k, bool is_sine, std::size_t last,
+                       double* row);
 
   int highest_;
   std::vector<double> weights_, slope_;          // w, and u from -1 to 1
