@@ -38,9 +38,9 @@ struct Alignment {
   /// Tones that a device gave other levels are the proof, each by itself: the gain says nothing. Only where
   /// the reference is taken apart (check_health()).
   bool by_parts = false;
-  double match = 0;             ///< of a hit: correlation with what lies there, 0 … 1; 0: no hit, segments
-  double agreement = 0;         ///< of a hit: mean correlation of its third octaves there, -1 … 1
-  double spread_frames = 0;     ///< RMS by which single segments deviate from the line
+  double match = 0;          ///< of a hit: correlation with what lies there, 0 … 1; 0: no hit, segments
+  double agreement = 0;      ///< of a hit: mean correlation of its third octaves there, -1 … 1
+  double spread_frames = 0;  ///< RMS by which single segments deviate from the line
   double uncertainty_frames = 0;     ///< of the delay in the middle of what both hold, k = 2
   double drift_uncertainty_ppm = 0;  ///< of a drift that is claimed, k = 2
   /// Of the gain, as a share of it, k = 2; none of fewer than four segments.
@@ -80,7 +80,9 @@ struct AlignOptions {
 /// variance, three times over. Where frames were lost or inserted, the longest piece alone makes the line. A
 /// drift is claimed when it stands out of what the segments scatter (t test, one false claim in 10 000); else
 /// it is 0 and its bound is told. The gain is Σxy/Σxx, which noise in the capture does not pull.
-/// (docs/alignment.md)
+///
+/// As many threads work on it as are allowed (ThreadAllowance), with the same result; each source is read by
+/// one at a time, and up to 16 MB of either channel are kept meanwhile. (docs/alignment.md)
 ///
 /// @param reference, capture  of the same sample rate; read in blocks: memory does not grow with their
 /// length.
