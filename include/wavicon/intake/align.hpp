@@ -80,9 +80,10 @@ struct AlignOptions {
 /// variance, three times over. Where frames were lost or inserted, the longest piece alone makes the line. A
 /// drift is claimed when it stands out of what the segments scatter (t test, one false claim in 10 000); else
 /// it is 0 and its bound is told. The gain is Σxy/Σxx, which noise in the capture does not pull.
+/// (docs/alignment.md)
 ///
 /// As many threads work on it as are allowed (ThreadAllowance), with the same result; each source is read by
-/// one at a time, and up to 16 MB of either channel are kept meanwhile. (docs/alignment.md)
+/// one at a time, and up to 16 MB of either channel are kept meanwhile.
 ///
 /// @param reference, capture  of the same sample rate; read in blocks: memory does not grow with their
 /// length.
