@@ -27,8 +27,6 @@ struct FftwFree {
   void operator()(void* memory) const noexcept { fftw_free(memory); }
 };
 
-constexpr Phase kQuarter = Phase{1} << 62;  // of a cycle: from a sine to a cosine
-
 // Four complex numbers side by side, each with the roundings of one alone.
 using Four = double __attribute__((vector_size(64)));
 constexpr std::size_t kSideBySide = 4;
@@ -213,7 +211,7 @@ struct RealTransform::Impl {
         cycles[i] = static_cast<double>(first + i) / static_cast<double>(length);
       phases_from_cycles(cycles, phases);
       sines(phases, sine_of);
-      for (Phase& phase : phases) phase += kQuarter;
+      for (Phase& phase : phases) phase += kQuarterCycle;
       sines(phases, cosine_of);
       for (std::size_t i = 0; i < std::min(kPiece, turns.size() - first); ++i)
         turns[first + i] = {cosine_of[i], -sine_of[i]};
@@ -358,7 +356,7 @@ struct RotorTable {
   RotorTable() = default;
   // The first one turned by `origin`.
   explicit RotorTable(Phase step, Phase origin = 0) {
-    steady_sines(origin + kQuarter, step, re);
+    steady_sines(origin + kQuarterCycle, step, re);
     steady_sines(origin, step, im);
     for (double& value : im) value = -value;
   }

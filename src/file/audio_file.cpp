@@ -204,6 +204,11 @@ AudioReader::AudioReader(AudioReader&&) noexcept = default;
 AudioReader& AudioReader::operator=(AudioReader&&) noexcept = default;
 
 const AudioFileInfo& AudioReader::info() const noexcept { return impl_->info; }
+
+namespace {
+bool holds_integers(const AudioFileInfo& info) { return is_integer(info.format) && info.encoding.empty(); }
+}  // namespace
+
 std::int64_t AudioReader::read(std::span<double> interleaved) {
   return impl_->read(interleaved, sf_readf_double);
 }
@@ -211,6 +216,9 @@ std::int64_t AudioReader::read(std::span<float> interleaved) {
   return impl_->read(interleaved, sf_readf_float);
 }
 std::int64_t AudioReader::read(std::span<std::int32_t> interleaved) {
+  if (!holds_integers(info()))
+    throw Error(ErrorCode::bad_argument,
+                fmt::format("{} holds no integers: read it as double", info().path.string()));
   return impl_->read(interleaved, sf_readf_int);
 }
 
@@ -290,7 +298,7 @@ void FileSource::read(std::int64_t first_frame, std::span<double> planar) {
   if (from != next_frame_) reader_.seek(from);
   double* run = planar.data() + (from - first_frame);
   // Integers take half the room on their way.
-  if (is_integer(info().format) && info().encoding.empty())
+  if (holds_integers(info()))
     read_sorted(from, to, integers_, run, length);
   else
     read_sorted(from, to, interleaved_, run, length);

@@ -13,6 +13,7 @@
 #include "explained_power.hpp"
 #include "hit.hpp"
 #include "kept_channel.hpp"
+#include "row_of_hits.hpp"
 #include "samples.hpp"
 #include "segment_search.hpp"
 #include "segment_timer.hpp"
@@ -537,7 +538,7 @@ class Aligner {
   }
 
   bool find_row(Alignment& result) {
-    const auto row = align_hits(a_, b_, options_);
+    const auto row = intake_detail::row_of_hits(a_, b_, options_);
     if (!row) return false;
     coarse_ = row->hits.front().delay_frames;
     excerpt_ = row->hits.front().first_frame;

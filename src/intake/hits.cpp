@@ -8,7 +8,7 @@
 #include "comparable.hpp"
 #include "envelope.hpp"
 #include "hit.hpp"
-#include "kept_channel.hpp"
+#include "row_of_hits.hpp"
 #include "samples.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/transform.hpp"
@@ -277,12 +277,16 @@ bool intake_detail::holds_hits_alone(const Envelope& envelope) {
   return true;
 }
 
+std::optional<HitRow> intake_detail::row_of_hits(KeptChannel& reference, KeptChannel& capture,
+                                                 AlignOptions options) {
+  options.reference_channel = options.capture_channel = 0;
+  return Rows(reference, capture, options).run();
+}
+
 std::optional<HitRow> align_hits(AudioSource& reference, AudioSource& capture, const AlignOptions& options) {
   intake_detail::require_comparable(reference, capture, options);
   intake_detail::KeptChannel a(reference, options.reference_channel), b(capture, options.capture_channel);
-  AlignOptions of_one_channel = options;
-  of_one_channel.reference_channel = of_one_channel.capture_channel = 0;
-  return Rows(a, b, of_one_channel).run();
+  return intake_detail::row_of_hits(a, b, options);
 }
 
 }  // namespace wavicon

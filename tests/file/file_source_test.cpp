@@ -1,4 +1,6 @@
 // SPDX-License-Identifier: MIT
+#include <fstream>
+
 #include "support.hpp"
 #include "wavicon/audio/random.hpp"
 #include "wavicon/file/audio_file.hpp"
@@ -36,6 +38,68 @@ TEST(FileSource, ReadsAnyStretchLikeTheWholeFile) {
         EXPECT_EQ(a, b) << name << " " << channels << " from " << first;
       }
     }
+}
+
+// A WAV of whole numbers, byte by byte.
+void write_integers(const std::string& path, int bits, int channels,
+                    const std::vector<std::int64_t>& values) {
+  std::string bytes;
+  const auto put = [&](std::uint64_t value, int count) {
+    for (int i = 0; i < count; ++i) bytes += static_cast<char>(value >> (8 * i) & 0xFF);
+  };
+  const int size = bits / 8;
+  const auto data = static_cast<std::uint64_t>(values.size()) * static_cast<std::uint64_t>(size);
+  bytes += "RIFF";
+  put(36 + data + data % 2, 4);
+  bytes += "WAVEfmt ";
+  put(16, 4);
+  put(1, 2);
+  put(static_cast<std::uint64_t>(channels), 2);
+  put(48000, 4);
+  put(static_cast<std::uint64_t>(48000 * channels * size), 4);
+  put(static_cast<std::uint64_t>(channels * size), 2);
+  put(static_cast<std::uint64_t>(bits), 2);
+  bytes += "data";
+  put(data, 4);
+  for (const std::int64_t value : values)
+    put(static_cast<std::uint64_t>(bits == 8 ? value + 128 : value), size);
+  if (data % 2 == 1) put(0, 1);
+  std::ofstream(path, std::ios::binary) << bytes;
+}
+
+TEST(FileSource, EveryWordLengthReadsAsWhatItHolds) {
+  TemporaryFolder folder;
+  for (const int bits : {8, 16, 24, 32})
+    for (const int channels : {1, 2, 3}) {
+      const std::int64_t full = std::int64_t{1} << (bits - 1);
+      std::vector<std::int64_t> values;
+      for (std::int64_t n = 0; n < 3000 * channels; ++n)
+        values.push_back(n % 5 == 0   ? -full
+                         : n % 5 == 1 ? full - 1
+                         : n % 5 == 2 ? -1
+                                      : n * 7919 % full * (n % 2 == 0 ? 1 : -1));
+      const std::string path = folder.file("integers.wav");
+      write_integers(path, bits, channels, values);
+      const AudioFile file = read_audio_file(path);
+      ASSERT_EQ(file.audio.frames(), 3000) << bits;
+      std::vector<std::int32_t> integers(values.size());
+      std::vector<double> doubles(values.size());
+      EXPECT_EQ(AudioReader(path).read(std::span(integers)), 3000);
+      EXPECT_EQ(AudioReader(path).read(std::span(doubles)), 3000);
+      for (std::size_t i = 0; i < values.size(); ++i) {
+        const double expected = static_cast<double>(values[i]) / static_cast<double>(full);
+        const auto channels_of = static_cast<std::size_t>(channels);
+        ASSERT_EQ(file.audio.channel(static_cast<int>(i % channels_of))[i / channels_of], expected) << bits;
+        ASSERT_EQ(doubles[i], expected) << bits;
+        ASSERT_EQ(integers[i], values[i] << (32 - bits)) << bits;
+      }
+    }
+  write_audio_file(folder.file("float.wav"), Audio(48000, 1, 4), {.format = SampleFormat::float32});
+  std::vector<std::int32_t> none(4);
+  EXPECT_NE(message_of(ErrorCode::bad_argument,
+                       [&] { AudioReader(folder.file("float.wav")).read(std::span(none)); })
+                .find("holds no integers"),
+            std::string::npos);
 }
 
 TEST(FileSource, SaysWhatIsWrongWithTheFile) {

@@ -65,8 +65,8 @@ class WAVICON_EXPORT AudioReader {
   /// @throws Error bad_input when the file cannot be decoded on, with the frame.
   std::int64_t read(std::span<double> interleaved);
   std::int64_t read(std::span<float> interleaved);
-  /// The same of integers, full scale 2^31: what the file holds, however many bits. Only where
-  /// is_integer(info().format) and info().encoding is empty.
+  /// The same of integers, full scale 2^31: what the file holds, however many bits.
+  /// @throws Error bad_argument unless is_integer(info().format) and info().encoding is empty, else as above.
   std::int64_t read(std::span<std::int32_t> interleaved);
   /// The next read() begins at this frame, 0 … frames.
   void seek(std::int64_t frame);

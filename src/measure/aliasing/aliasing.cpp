@@ -143,7 +143,7 @@ class Follower {
     p.sine.resize(before + length);
     p.cosine.resize(before + length);
     sines(phases, std::span(p.sine).subspan(before));
-    for (Phase& phase : phases) phase += Phase{1} << 62;  // a quarter on
+    for (Phase& phase : phases) phase += kQuarterCycle;
     sines(phases, std::span(p.cosine).subspan(before));
     for (std::size_t n = 0; n < length; ++n)
       p.clean.push_back(
