@@ -231,6 +231,26 @@ TEST(Recognise, ABlockIsOneWaveWhoseLevelSteps) {
   }
 }
 
+// Orders of 1/k, odd ones to the ninth: a sixth of the power is not the sine, and belongs to the tone all the
+// same.
+TEST(Recognise, ATonesOwnOrdersDoNotHideIt) {
+  std::vector<double> x(9600, 0.0);
+  for (const double hz : {301.0, 703.0})
+    for (int n = 0; n < 48000; ++n) {
+      double sum = 0;
+      for (const int k : {1, 3, 5, 7, 9}) sum += std::sin(2 * std::numbers::pi * k * hz * n / 48000) / k;
+      x.push_back(0.3 * sum);
+    }
+  x.resize(x.size() + 9600, 0.0);
+  const Recognition found = recognised_in(audio_of(x, 48000));
+  ASSERT_EQ(found.parts.size(), 1U);
+  EXPECT_FALSE(found.parts[0].certain);  // it may be a note
+  const auto& steps = std::get<Staircase>(found.parts[0].written.value());
+  ASSERT_EQ(steps.frequencies_hz.size(), 2U);
+  EXPECT_NEAR(steps.frequencies_hz[0], 301, 1e-3);
+  EXPECT_NEAR(steps.frequencies_hz[1], 703, 1e-3);
+}
+
 // What our own generator makes, described as it was asked for.
 TEST(Recognise, EveryKindIsDescribed) {
   struct Case {
