@@ -3,8 +3,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <deque>
-#include <mutex>
 
 #include "coarse_search.hpp"
 #include "comparable.hpp"
@@ -15,23 +13,17 @@
 #include "kept_channel.hpp"
 #include "row_of_hits.hpp"
 #include "samples.hpp"
-#include "segment_search.hpp"
 #include "segment_timer.hpp"
+#include "segment_walk.hpp"
 #include "slip_check.hpp"
+#include "slip_pieces.hpp"
 #include "slip_place.hpp"
 #include "wavicon/audio/transform.hpp"
-#include "wavicon/audio/workers.hpp"
 #include "wavicon/intake/hits.hpp"
 
 namespace wavicon {
 namespace {
 
-constexpr std::int64_t kSegment = 16384;   // frames
-constexpr double kSegmentRateHz = 96000;   // up to half as much again; longer ones above
-constexpr int kMostSearches = 16;          // by threads of their own
-constexpr std::size_t kMostSegments = 64;  // spread over the whole: more do not bring the drift any nearer
-
-constexpr std::int64_t kNear = 64;     // frames by which a segment may lie off beside drift
 constexpr double kWorthALook = 0.3;    // of what each segment reaches by itself
 constexpr double kNothingLeft = 1e-9;  // of the power: nothing can be found that leaves less
 constexpr double kProvenLeft = 1e-4;   // of the power: so much alike are no two by chance
@@ -52,19 +44,17 @@ constexpr int kAroundEnds = 8;              // places on either side
 constexpr double kPlainlyLess = 0.8;        // of the power that one delay leaves
 constexpr double kNextToNothing = 0.05;     // of it: a slip that one delay did not show
 constexpr double kNearlyFree = 0.98;        // of what each segment reaches by itself: one delay for all
-constexpr std::int64_t kFar = 8192;         // frames by which a slip may move a segment
 constexpr double kBeside = 2;               // frames
-constexpr int kMostAcross = 3;              // segments that one slip lies in
-constexpr double kPlainlyAlike = 0.98;      // coherence from which no second way is tried
-constexpr double kClearly = 1.04;           // times as alike: the farther place is the right one
-constexpr double kUsually = 0.9;            // of what other segments reach
 constexpr int kPasses = 3;                  // each with the place that the one before found
-constexpr double kSlackS = 6e-5;            // by which neighbouring segments may differ
 constexpr double kStill = 1e-7;             // frames
 constexpr double kWholeFrame = 0.01;        // so near to a whole frame counts as one
 
 using intake_detail::DelayLine;
 using intake_detail::energy;
+using intake_detail::kMostAcross;
+using intake_detail::kMostSegments;
+using intake_detail::kNear;
+using intake_detail::kPlainlyAlike;
 using intake_detail::Line;
 using intake_detail::Segment;
 
@@ -75,7 +65,8 @@ class Aligner {
         b_(capture, options.capture_channel),
         options_(of_one_channel(options)),
         coarse_search_(a_, options_.reference_channel, b_, options_.capture_channel,
-                       options.drift ? options.most_drift_ppm : 0, transforms_) {}
+                       options.drift ? options.most_drift_ppm : 0, transforms_),
+        walk_(a_, b_, options_, coarse_search_) {}
 
   std::optional<Alignment> run() {
     const auto envelope = intake_detail::envelope_of(a_, options_.reference_channel);
@@ -123,7 +114,7 @@ class Aligner {
     const std::int64_t excerpt = excerpt_, length = length_;
     std::optional<Alignment> best;
     std::size_t tried = 0;
-    for (const double delay : places_of_excerpts()) {
+    for (const double delay : walk_.places_of_excerpts()) {
       if (std::abs(delay - coarse) < kNear || ++tried > kMostTried) continue;
       coarse_ = delay;
       excerpt_ = std::max<std::int64_t>(0, -std::llround(delay));
@@ -192,7 +183,7 @@ class Aligner {
 
   // By what an alignment is looked at, as the segments stand.
   [[nodiscard]] intake_detail::AlignedPair looked_at() {
-    return {a_, b_, options_, timer(), segment_search(), places_, length_};
+    return {a_, b_, options_, timer(), walk_.search(length_), places_, length_};
   }
 
   void forget() {
@@ -206,7 +197,7 @@ class Aligner {
     const intake_detail::AlignedPair pair = looked_at();
     const double here = intake_detail::explained_power(pair, found);
     if (here > kExplained) return std::nullopt;
-    std::vector<double> others = places_of_excerpts();
+    std::vector<double> others = walk_.places_of_excerpts();
     const std::vector<double> own = delays_of_pieces(found);
     std::erase_if(others, [&](double delay) {
       return std::any_of(own.begin(), own.end(), [&](double d) { return std::abs(d - delay) < kNear; });
@@ -250,7 +241,7 @@ class Aligner {
       measure_slips(result, tracked);
       intake_detail::merge_unseen_pieces(result.slips, places_, length_);
     }
-    keep_to_piece(result);
+    intake_detail::keep_to_piece(result, segments_, length_);
     result.slips_untold = !intake_detail::slips_are_told(looked_at(), segments_, line_.line(), result);
   }
 
@@ -274,16 +265,6 @@ class Aligner {
       last_end = segments_.back().first;
     });
     result.slips = std::move(measured);
-  }
-
-  // The line holds between the slips around its segments.
-  void keep_to_piece(Alignment& result) const {
-    const std::int64_t middle = (segments_.front().first + segments_.back().first + length_) / 2;
-    for (const Slip& slip : result.slips)
-      if ((slip.after_frame + slip.before_frame) / 2 < middle)
-        result.piece_first_frame = std::max(result.piece_first_frame, slip.before_frame);
-      else
-        result.piece_end_frame = std::min(result.piece_end_frame, slip.after_frame);
   }
 
   // Calls look(line) with each piece between slips as segments_, timed by itself at the pace of the line.
@@ -347,8 +328,8 @@ class Aligner {
   bool stands_alone() {
     std::vector<double> sum(2 * kBesideLine + 1, 0.0);
     for (const Segment& s : segments_) {
-      const auto agree =
-          segment_search().in_phase_near(s.first, line_.line().at(static_cast<double>(s.first)), kBesideLine);
+      const auto agree = walk_.search(length_).in_phase_near(
+          s.first, line_.line().at(static_cast<double>(s.first)), kBesideLine);
       for (std::size_t i = 0; i < agree.size(); ++i) sum[i] += agree[i];
     }
     std::size_t at = kBesideLine;
@@ -465,12 +446,26 @@ class Aligner {
 
   // Slips and the line, from segments as they stand.
   void solve(Alignment& result) {
-    find_slips(result);
-    keep_longest_piece(result);
+    std::sort(segments_.begin(), segments_.end(),
+              [](const Segment& p, const Segment& q) { return p.first < q.first; });
+    result.slips = intake_detail::slips_between(segments_, a_.sample_rate_hz(), options_);
+    // No drift goes across a slip.
+    segments_ = intake_detail::longest_piece(segments_, result.slips);
     line_ = DelayLine(length_);
     line_.fit(segments_, options_.drift);
     settle(options_.drift);
-    find_small_slips(result);
+    add_small_slips(result);
+  }
+
+  void add_small_slips(Alignment& result) {
+    const std::vector<Slip> small = intake_detail::small_slips_between(segments_, length_);
+    if (small.empty()) return;
+    result.slips.insert(result.slips.end(), small.begin(), small.end());
+    std::sort(result.slips.begin(), result.slips.end(),
+              [](const Slip& p, const Slip& q) { return p.after_frame < q.after_frame; });
+    segments_ = intake_detail::longest_piece(segments_, result.slips);
+    line_.fit(segments_, options_.drift);
+    settle(options_.drift);
   }
 
   void settle(bool with_slope, int passes = kPasses) {
@@ -549,130 +544,24 @@ class Aligner {
     return true;
   }
 
-  // Segments of the reference, each searched near where the one before it was found, outwards from the
-  // excerpt.
   bool track_segments() {
-    const auto common = std::min<std::int64_t>(a_.frames(), b_.frames() - std::llround(coarse_) + kNear);
-    const std::int64_t begin = std::max<std::int64_t>(0, -std::llround(coarse_) - kNear);
-    // A segment has to hold enough of what it is told by, whatever the rate.
-    const std::int64_t segment =
-        kSegment * std::max<std::int64_t>(1, std::llround(a_.sample_rate_hz() / kSegmentRateHz));
-    const std::int64_t length = std::min(segment, std::max<std::int64_t>(256, common - begin));
-    // Half over each other: what the window takes from one, its neighbours have.
-    const auto count = std::clamp<std::int64_t>(2 * (common - begin) / length - 1, 1,
-                                                static_cast<std::int64_t>(kMostSegments));
-    std::vector<std::int64_t> places;
-    for (std::int64_t i = 0; i < count; ++i)
-      places.push_back(count == 1 ? begin : begin + i * (common - begin - length) / (count - 1));
-    length_ = length;
-    const auto middle = std::min<std::ptrdiff_t>(
-        std::lower_bound(places.begin(), places.end(), excerpt_) - places.begin(), count - 1);
-    const std::int64_t hop = count == 1 ? common : (common - begin - length) / (count - 1);
-    Walk forth{.delay = coarse_, .known = excerpt_, .search = searches()[0]},
-        back{.delay = coarse_, .known = excerpt_, .search = searches()[1]};
-    // Behind frames that were lost lies more of the reference than the place that was found leaves room for.
-    const auto go_forth = [&] {
-      for (std::ptrdiff_t i = middle; i < count; ++i) walk_to(places[static_cast<std::size_t>(i)], forth);
-      for (std::int64_t first = places.back() + hop;
-           forth.delay < coarse_ - kNear && first + length <= a_.frames() &&
-           static_cast<double>(first + length) + forth.delay <= static_cast<double>(b_.frames());
-           first += hop) {
-        forth.farther.push_back(first);
-        walk_to(first, forth);
-      }
-    };
-    const auto go_back = [&] {
-      for (std::ptrdiff_t i = middle - 1; i >= 0; --i) walk_to(places[static_cast<std::size_t>(i)], back);
-      for (std::int64_t first = places.front() - hop;
-           back.delay > coarse_ + kNear && first >= 0 && static_cast<double>(first) + back.delay >= 0;
-           first -= hop) {
-        back.farther.push_back(first);
-        walk_to(first, back);
-      }
-    };
-    for_each_part(2, [&](std::size_t part) { part == 0 ? go_forth() : go_back(); });
-    for (Walk* walk : {&forth, &back})
-      segments_.insert(segments_.end(), walk->found.begin(), walk->found.end());
-    places_.assign(back.farther.rbegin(), back.farther.rend());
-    places_.insert(places_.end(), places.begin(), places.end());
-    places_.insert(places_.end(), forth.farther.begin(), forth.farther.end());
+    intake_detail::Walked walked = walk_.from(coarse_, excerpt_);
+    segments_.insert(segments_.end(), walked.found.begin(), walked.found.end());
+    places_ = std::move(walked.places);
+    length_ = walked.length;
     return !segments_.empty();
-  }
-
-  // Where the segment before was found, on the way from one to the next.
-  struct Walk {
-    double delay = 0;
-    std::int64_t known = 0;
-    intake_detail::SegmentSearch& search;
-    double usual = 0;
-    int missed = 0;
-    std::vector<Segment> found = {};
-    std::vector<std::int64_t> farther = {};  // places beyond those that were asked for
-  };
-
-  void walk_to(std::int64_t first, Walk& at) {
-    const double far = static_cast<double>(std::abs(first - at.known));
-    const auto reach = kNear + 4 * coarse_search_.step() +
-                       (options_.drift ? std::llround(options_.most_drift_ppm * 1e-6 * far) : 0);
-    auto found = at.search.search(first, at.delay, reach);
-    // Frames may have been lost or repeated on the way here.
-    if (!found || found->alike < kPlainlyAlike)
-      if (auto far_off = at.search.search(first, at.delay, reach + kFar);
-          far_off && far_off->alike > kUsually * at.usual &&
-          (!found || far_off->alike > kClearly * found->alike))
-        found = far_off;
-    // Where several in a row lie nowhere near, more may have been lost. Not before: of a loop, what lies
-    // across a slip is whole in another cycle.
-    at.missed = found && found->alike > kUsually * at.usual ? 0 : at.missed + 1;
-    if (at.missed > kMostAcross) {
-      auto farther = at_place_of_an_excerpt(first, at, reach);
-      if (!farther) farther = at.search.search(first, at.delay, reach + intake_detail::kFarthestSlip);
-      if (farther && farther->alike > kUsually * at.usual) {
-        found = farther;
-        at.missed = 0;
-      }
-    }
-    if (!found || found->alike <= 0.5 * at.usual) return;
-    at.usual = std::max(at.usual, found->alike);
-    at.found.push_back(*found);
-    at.delay = found->delay;
-    at.known = first;
-  }
-
-  // Where an excerpt was found by itself, if the segment is plainly there: of those, the nearest to where the
-  // one before it was found.
-  std::optional<Segment> at_place_of_an_excerpt(std::int64_t first, const Walk& at, std::int64_t reach) {
-    std::optional<Segment> nearest;
-    for (const double place : places_of_excerpts()) {
-      if (nearest && std::abs(place - at.delay) > std::abs(nearest->delay - at.delay)) continue;
-      if (auto found = at.search.search(first, place, reach); found && found->alike > kPlainlyAlike)
-        nearest = found;
-    }
-    return nearest;
-  }
-  // Found when they are asked for, by one of the walks.
-  const std::vector<double>& places_of_excerpts() {
-    const std::lock_guard lock(asking_);
-    if (!places_of_excerpts_) places_of_excerpts_ = coarse_search_.places_of_excerpts();
-    return *places_of_excerpts_;
   }
 
   // A narrow piece of a sweep fits as well a period later, and each of them is free to choose. Where one
   // delay for all explains them nearly as well, it is the one.
   // @return whether the segments were given it.
   bool start_from_one_delay() {
-    const std::int64_t reach = kNear + 4 * coarse_search_.step();
+    const std::int64_t reach = walk_.reach();
     std::vector<double> sum(static_cast<std::size_t>(2 * reach + 1), 0.0);
-    std::vector<std::pair<std::int64_t, std::vector<double>>> all;
     double free = 0, each = 0;
     for (const Segment& s : segments_) free += s.alike;
-    for (const std::int64_t first : places_) all.emplace_back(first, std::vector<double>());
-    auto& hands = searches();
-    for_each_part(hands.size(), [&](std::size_t hand) {
-      for (std::size_t i = hand; i < all.size(); i += hands.size())
-        all[i].second = hands[hand].in_phase_near(all[i].first, coarse_, reach);
-    });
-    for (const auto& [first, agree] : all) {
+    const auto all = walk_.in_phase_near(places_, coarse_, reach);
+    for (const auto& agree : all) {
       double most = 0;
       for (std::size_t i = 0; i < agree.size(); ++i) {
         sum[i] += agree[i];
@@ -687,9 +576,9 @@ class Aligner {
     const double delay = static_cast<double>(std::llround(coarse_) - reach) + static_cast<double>(at);
     std::vector<Segment> tracked;
     tracked.swap(segments_);
-    for (const auto& [first, agree] : all)
-      if (!agree.empty() && std::abs(agree[at]) >= intake_detail::kAlike)
-        segments_.push_back({first, delay, 1, 0});
+    for (std::size_t i = 0; i < all.size(); ++i)
+      if (!all[i].empty() && std::abs(all[i][at]) >= intake_detail::kAlike)
+        segments_.push_back({places_[i], delay, 1, 0});
     // Between samples it may fit better than at any.
     line_ = DelayLine(length_);
     line_.set({delay, 0});
@@ -702,71 +591,6 @@ class Aligner {
     }
     for (Segment& s : segments_) s.delay = line_.line().delay;
     return true;
-  }
-
-  // For segments of the length that has been chosen: one for each thread, and for each of two walks.
-  std::deque<intake_detail::SegmentSearch>& searches() {
-    if (searches_.empty() || searches_[0].length() != length_) {
-      searches_.clear();
-      for (int i = 0; i < std::clamp(allowed_threads(), 2, kMostSearches); ++i)
-        searches_.emplace_back(a_, b_, options_, length_);
-    }
-    return searches_;
-  }
-  intake_detail::SegmentSearch& segment_search() { return searches()[0]; }
-
-  // Delays that change by more than drift explains, and stay so. They are counted later, by the line's pace.
-  void find_slips(Alignment& result) {
-    std::sort(segments_.begin(), segments_.end(),
-              [](const Segment& p, const Segment& q) { return p.first < q.first; });
-    // Neighbours that agree form a piece; a segment alone is an accident, or holds the place itself.
-    const Segment *piece_end = nullptr, *previous = nullptr;
-    std::size_t agreed = 0;
-    // At high rates a place is no surer in time than at low ones.
-    const double slack = std::max(1.0, kSlackS * a_.sample_rate_hz());
-    for (const Segment& s : segments_) {
-      const double far = previous == nullptr ? 0 : static_cast<double>(s.first - previous->first);
-      const double drift = 1 + (options_.drift ? options_.most_drift_ppm * 1e-6 * far : 0);
-      agreed = previous != nullptr && std::abs(s.delay - previous->delay) < drift ? agreed + 1 : 0;
-      previous = &s;
-      if (agreed == 0) continue;
-      const double moved = piece_end == nullptr ? 0 : s.delay - piece_end->delay;
-      const double apart = piece_end == nullptr ? 0 : static_cast<double>(s.first - piece_end->first);
-      const double explained = 1 + (options_.drift ? options_.most_drift_ppm * 1e-6 * apart : 0);
-      if (piece_end != nullptr && agreed == 1 && std::abs(moved) > explained + slack)
-        result.slips.push_back({piece_end->first, s.first, 0});
-      piece_end = &s;
-    }
-  }
-
-  // Steps that are too small to be seen before the delays are exact: a few frames at most.
-  void find_small_slips(Alignment& result) {
-    const std::vector<std::size_t> steps = intake_detail::steps_of(segments_, length_);
-    if (steps.empty()) return;
-    for (const std::size_t at : steps)
-      result.slips.push_back({segments_[at - 1].first, segments_[at].first, 0});
-    std::sort(result.slips.begin(), result.slips.end(),
-              [](const Slip& p, const Slip& q) { return p.after_frame < q.after_frame; });
-    keep_longest_piece(result);
-    line_.fit(segments_, options_.drift);
-    settle(options_.drift);
-  }
-
-  // The line is drawn through the longest stretch without a slip: no drift goes across one.
-  void keep_longest_piece(const Alignment& result) {
-    if (result.slips.empty()) return;
-    std::vector<std::vector<Segment>> pieces(result.slips.size() + 1);
-    for (const Segment& s : segments_) {
-      const auto after = std::find_if(result.slips.begin(), result.slips.end(),
-                                      [&](const Slip& slip) { return s.first <= slip.after_frame; });
-      const auto piece = static_cast<std::size_t>(after - result.slips.begin());
-      // What lies between two pieces belongs to neither.
-      const bool between = piece > 0 && s.first < result.slips[piece - 1].before_frame;
-      if (!between) pieces[piece].push_back(s);
-    }
-    auto longest = std::max_element(pieces.begin(), pieces.end(),
-                                    [](const auto& p, const auto& q) { return p.size() < q.size(); });
-    if (!longest->empty()) segments_ = std::move(*longest);
   }
 
   // The timer for segments of the length that has been chosen.
@@ -788,15 +612,13 @@ class Aligner {
   std::int64_t excerpt_ = 0;
   double coarse_ = 0;
   std::int64_t length_ = 0;
-  std::vector<std::int64_t> places_;                       // at which segments were looked for
-  std::optional<std::vector<double>> places_of_excerpts_;  // when they were asked for
-  std::mutex asking_;
+  std::vector<std::int64_t> places_;  // at which segments were looked for
   std::vector<Segment> segments_;
   DelayLine line_;  // delay of a place of the reference
-  std::deque<intake_detail::SegmentSearch> searches_;
   std::optional<intake_detail::SegmentTimer> timer_;
   RealTransforms transforms_;
   intake_detail::CoarseSearch coarse_search_;
+  intake_detail::SegmentWalk walk_;
 };
 
 }  // namespace

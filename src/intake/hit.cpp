@@ -112,7 +112,7 @@ class Search {
         apart_(std::max<std::int64_t>(2, std::llround(kApartS * capture.sample_rate_hz()))) {
     own_ = transform_.bins_of(hit.samples);
     whiten(own_);
-    own_energy_ = energy(transform_.invert(own_));
+    own_energy_ = energy_of(own_);
   }
 
   // The best places first … end of the capture, block by block: correlation over the energy of what lies
@@ -136,6 +136,12 @@ class Search {
   }
 
  private:
+  // Of the samples whose spectrum it is (Parseval): 0 Hz and half the rate stand there once, all else twice.
+  [[nodiscard]] double energy_of(const Bins& bins) const {
+    const std::span<const double> parts(reinterpret_cast<const double*>(bins.data()), 2 * bins.size());
+    return (2 * energy(parts) - std::norm(bins.front()) - std::norm(bins.back())) /
+           static_cast<double>(transform_.length());
+  }
   void vote(std::int64_t place, HitPlace& found) {
     auto y = read_channel(capture_, channel_, place, static_cast<std::int64_t>(length_));
     for (std::size_t n = 0; n < y.size(); ++n) y[n] *= hit_.window[n];
@@ -151,7 +157,7 @@ class Search {
     for (std::size_t n = 0; n < y.size(); ++n) y[n] *= hit_.window[n];
     Bins other = transform_.bins_of(y);
     whiten(other);
-    double energies = own_energy_ * energy(transform_.invert(other));
+    const double energies = own_energy_ * energy_of(other);
     if (!(energies > 0)) return 0;
     times_conjugates(other, own_);
     const auto correlation = transform_.invert(other);

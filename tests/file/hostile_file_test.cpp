@@ -185,8 +185,11 @@ TEST_F(HostileFile, CutAnywhereItIsRefusedOrMeasuredWithAFinding) {
       if (const std::size_t at = 4096 + i * (bytes.size() - 4096) / 1000; bytes.size() > 4096)
         places.push_back(at);
     int measured = 0;
-    for (const std::size_t at : places) {
-      write_text(cut, bytes.substr(0, at));
+    // From its end to its start, so that it is written once.
+    write_text(cut, bytes);
+    for (auto place = places.rbegin(); place != places.rend(); ++place) {
+      const std::size_t at = *place;
+      fs::resize_file(cut, at);
       try {
         const JudgedCapture capture = judge_file(cut, {.despite_faults = true});
         const auto& findings = capture.findings();
