@@ -631,10 +631,9 @@ std::optional<Alignment> align(AudioSource& reference, AudioSource& capture, con
 std::optional<double> speed_between(AudioSource& reference, AudioSource& capture,
                                     const AlignOptions& options) {
   intake_detail::require_comparable(reference, capture, options);
+  intake_detail::KeptChannel a(reference, options.reference_channel), b(capture, options.capture_channel);
   RealTransforms transforms;
-  return intake_detail::CoarseSearch(reference, options.reference_channel, capture, options.capture_channel,
-                                     0, transforms)
-      .speed();
+  return intake_detail::CoarseSearch(a, 0, b, 0, 0, transforms).speed();
 }
 
 void read_aligned(AudioSource& capture, int channel, const Alignment& alignment, std::int64_t first_frame,

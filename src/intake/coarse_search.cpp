@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <deque>
 #include <functional>
 #include <numeric>
 #include <tuple>
@@ -31,9 +32,8 @@ constexpr std::size_t kBlock = 64;    // low samples of an envelope's step
 constexpr double kRootBlock = 8;      // √kBlock: Σu²v² of samples from sums over blocks
 constexpr double kLeastT = 0.01;      // of its mean: silence against silence says nothing
 constexpr double kPlain = 30;         // from here on nothing else is tried
-constexpr std::size_t kMostPeaks = 64;
-constexpr double kApartS = 0.01;     // by which peaks are two
-constexpr double kWorthALook = 0.6;  // of the highest
+constexpr double kApartS = 0.01;      // by which peaks are two
+constexpr double kWorthALook = 0.6;   // of the highest
 constexpr std::size_t kMostAlike = 16;
 constexpr double kPlainS = 60;  // of a reference that is correlated as it is
 constexpr std::size_t kMostCrests = 12;
@@ -60,6 +60,7 @@ constexpr std::size_t kLikeLength = 4096;     // low samples
 constexpr std::size_t kMostKept = 4'000'000;  // low samples in blocks that are kept: 32 MB
 constexpr double kTapeStep = 2e-4, kLongestTapeS = 180;
 constexpr int kTapeSteps = 50;
+constexpr int kMostHands = 16;
 constexpr double kSpeedHeight = 16, kSpeedOver = 1.5;  // of one speed, and over all others
 
 using Bins = std::vector<std::complex<double>>;
@@ -169,13 +170,20 @@ CoarseSearch::Excerpt CoarseSearch::excerpt_at(std::int64_t first, std::int64_t 
                                                double frames_per_frame) const {
   const auto count = static_cast<std::size_t>(static_cast<double>(length) * frames_per_frame) / step_ + 1;
   Excerpt excerpt{first, {}};
+  const auto around = static_cast<std::int64_t>(FractionalReader::kReach);
+  const double pace = 1 / frames_per_frame;
   if (frames_per_frame == 1) {
     excerpt.samples = low(a_, a_channel_, first, count);
+  } else if (std::abs(frames_per_frame - 1) <= kTapeSteps * kTapeStep) {
+    // Low samples have room above them for so little.
+    const auto x =
+        low(a_, a_channel_, first - around * step(),
+            static_cast<std::size_t>(static_cast<double>(count) * pace) + 2 * FractionalReader::kReach + 2);
+    excerpt.samples.resize(count);
+    FractionalReader().read(x, static_cast<double>(around), pace, excerpt.samples);
   } else {
     const Decimator decimate(step_, kLowCutoff);
     std::vector<double> faster(count * step_ + decimate.length());
-    const double pace = 1 / frames_per_frame;
-    const auto around = static_cast<std::int64_t>(FractionalReader::kReach);
     const auto x =
         read_channel(a_, a_channel_, first - around,
                      static_cast<std::int64_t>(static_cast<double>(faster.size()) * pace) + 2 * around + 2);
@@ -207,18 +215,31 @@ std::optional<double> CoarseSearch::speed() {
       ratios.push_back(1 + k * kTapeStep);
       ratios.push_back(1 - k * kTapeStep);
     }
-  double best = 0, height = 0, next = 0;
-  std::vector<double> heights;
-  for (const double ratio : ratios) {
-    Excerpt excerpt = excerpt_at(places.front(), length, ratio);
-    // Lengths that are nearly the same share the blocks of the capture.
-    excerpt.samples.resize((excerpt.samples.size() + kLikeLength - 1) / kLikeLength * kLikeLength);
-    const auto peaks = peaks_of(excerpt, Blocks::kept);
-    heights.push_back(peaks.empty() ? 0 : peaks.front().height);
-    if (heights.back() <= height) continue;
-    height = heights.back();
-    best = ratio;
-  }
+  std::vector<double> heights(ratios.size());
+  // One for each thread.
+  struct Hand {
+    RealTransforms transforms;
+    CoarseSearch search;
+    explicit Hand(const CoarseSearch& of)
+        : search(of.a_, of.a_channel_, of.b_, of.b_channel_, of.most_drift_, transforms) {
+      search.most_peaks_ = 1;
+    }
+  };
+  std::deque<Hand> hands;
+  for (int i = 0; i < std::clamp(allowed_threads(), 1, kMostHands); ++i) hands.emplace_back(*this);
+  for_each_part(hands.size(), [&](std::size_t hand) {
+    CoarseSearch& search = hands[hand].search;
+    for (std::size_t i = hand; i < ratios.size(); i += hands.size()) {
+      Excerpt excerpt = search.excerpt_at(places.front(), length, ratios[i]);
+      // Lengths that are nearly the same share the blocks of the capture.
+      excerpt.samples.resize((excerpt.samples.size() + kLikeLength - 1) / kLikeLength * kLikeLength);
+      const auto peaks = search.peaks_of(excerpt, Blocks::kept);
+      heights[i] = peaks.empty() ? 0 : peaks.front().height;
+    }
+  });
+  const auto highest = std::max_element(heights.begin(), heights.end());
+  const double height = *highest, best = ratios[static_cast<std::size_t>(highest - heights.begin())];
+  double next = 0;
   for (std::size_t i = 0; i < ratios.size(); ++i)
     if (std::abs(ratios[i] / best - 1) > 4 * kTapeStep) next = std::max(next, heights[i]);
   if (height < kSpeedHeight || height < kSpeedOver * next) return std::nullopt;
@@ -367,7 +388,7 @@ void CoarseSearch::add_peaks(const Block& block, const Sought& sought, std::size
     const double size = std::abs(c[n]);
     if (size < std::abs(c[n - 1]) || size < std::abs(c[n + 1])) continue;
     const double height = height_at(n);
-    if (peaks.size() == kMostPeaks && height <= peaks.back().height) continue;
+    if (peaks.size() == most_peaks_ && height <= peaks.back().height) continue;
     const Peak peak{static_cast<double>(block.start + static_cast<std::int64_t>(n) * step() - sought.first),
                     height, c[n] < 0 ? -1 : 1, sought.first};
     const auto near = std::find_if(peaks.begin(), peaks.end(), [&](const Peak& p) {
@@ -377,7 +398,7 @@ void CoarseSearch::add_peaks(const Block& block, const Sought& sought, std::size
       if (near->height >= height) continue;
       *near = peak;
     } else {
-      if (peaks.size() == kMostPeaks) peaks.pop_back();
+      if (peaks.size() == most_peaks_) peaks.pop_back();
       peaks.push_back(peak);
     }
     std::sort(peaks.begin(), peaks.end(), [](const Peak& p, const Peak& q) { return p.height > q.height; });

@@ -46,6 +46,7 @@ class CoarseSearch {
   [[nodiscard]] std::vector<double> places_of_excerpts();
   /// Capture frames per reference frame, where the capture was played at another speed: the ratios of the
   /// usual rates, and 1 % to either side in steps of 0.02 %; none when none of them stands out of all others.
+  /// On as many threads as are allowed, all of which read both sources.
   [[nodiscard]] std::optional<double> speed();
   /// Frames in a low sample: the place is no surer.
   [[nodiscard]] std::int64_t step() const noexcept { return static_cast<std::int64_t>(step_); }
@@ -104,6 +105,7 @@ class CoarseSearch {
   int a_channel_, b_channel_;
   double most_drift_;
   std::size_t step_ = 1;
+  std::size_t most_peaks_ = 64;  // that are kept of one excerpt
   RealTransforms& transforms_;
   std::vector<Block> blocks_;      // that are kept, all of one length
   std::size_t block_samples_ = 0;  // of each

@@ -31,7 +31,9 @@ WAVICON_WIDE void whiten(const double* a, double weak, double* b, std::size_t co
 }  // namespace
 
 RealTransform& SegmentSearch::transform_for(std::int64_t reach) {
-  return transforms_.get(fast_transform_length(static_cast<std::size_t>(2 * length_ + 2 * reach)));
+  // Nothing goes round at the delays that are asked for, and what whitening makes longer has room behind it.
+  return transforms_.get(
+      fast_transform_length(static_cast<std::size_t>(std::max(2 * length_, length_ + 2 * reach))));
 }
 
 std::vector<double> SegmentSearch::in_phase_near(std::int64_t first, double delay, std::int64_t reach) {

@@ -149,6 +149,21 @@ TEST(Threads, CapturesAreLinedUpTheSame) {
   }
 }
 
+TEST(Threads, SpeedsAreTriedTheSame) {
+  const Signal x = programme("voice", kRate, 4);
+  const Audio a = channels_of({x}), b = channels_of({moved(x, 300.3, -6000)});
+  std::optional<double> alone;
+  for (const int threads : {1, 2, 5}) {
+    const ThreadAllowance allowance(threads);
+    MemorySource reference(a), capture(b);
+    const auto found = speed_between(reference, capture);
+    ASSERT_TRUE(found) << threads;
+    EXPECT_NEAR(*found, 1 - 6e-3, 2e-4);
+    if (threads == 1) alone = found;
+    EXPECT_EQ(found, alone) << threads;
+  }
+}
+
 TEST(Threads, DetectorsAreToldTheSame) {
   GainOverTime gain;
   for (int n = -200; n < 8000; ++n) {
