@@ -31,7 +31,8 @@ namespace {
 using Clock = std::chrono::steady_clock;
 
 constexpr int kSpins = 4000;              // before a process goes to sleep
-constexpr long kLookNs = 20'000'000;      // between two looks whether the child still lives
+constexpr int kLookMs = 20;               // between two looks whether the child still lives
+constexpr double kMostOfALookS = 0.25;    // of the time from one look to the next: more was not waited for
 constexpr std::size_t kTextBytes = 4096;  // of a message between the processes
 constexpr int kMostTurns = 64;            // of settings, between two runs
 constexpr std::size_t kCanaryBytes = 64;  // before each buffer
@@ -85,11 +86,34 @@ void wait_while(Control& control, State old) {
     if (state_of(control) != old) return;
     relax();
   }
-  const timespec look{0, kLookNs};
+  const timespec look{0, kLookMs * 1'000'000L};
   control.asleep.fetch_add(1, std::memory_order_seq_cst);
   ::syscall(SYS_futex, &control.state, FUTEX_WAIT, static_cast<std::uint32_t>(old), &look, nullptr, 0);
   control.asleep.fetch_sub(1, std::memory_order_seq_cst);
 }
+
+// What was waited, look by look. A machine that slept between two looks, or a program that was stopped and
+// goes on, had nobody in it who could have made progress: that counts as one look.
+class Patience {
+ public:
+  explicit Patience(double seconds) : all_s_(seconds), left_s_(seconds) {}
+
+  void begin_again() {
+    left_s_ = all_s_;
+    last_ = Clock::now();
+  }
+  // After a look.
+  [[nodiscard]] bool is_over() {
+    const auto now = Clock::now();
+    left_s_ -= std::min(kMostOfALookS, std::chrono::duration<double>(now - last_).count());
+    last_ = now;
+    return left_s_ < 0;
+  }
+
+ private:
+  double all_s_, left_s_;
+  Clock::time_point last_ = Clock::now();
+};
 
 std::size_t page_bytes() { return static_cast<std::size_t>(::sysconf(_SC_PAGESIZE)); }
 
@@ -408,16 +432,15 @@ class IsolatedUnit : public Unit {
 
   // Until the child has left a state; reports its end or its standing still.
   void await(State old, const std::string& when) {
-    auto began = Clock::now();
+    Patience patience(options_.patience_s);
     std::uint32_t ended = 0;
-    bool slow = false;
     while (state_of(*control_) == old) {
       wait_while(*control_, old);
       if (state_of(*control_) != old) return;
       // Each block that is done is progress.
       if (const std::uint32_t now = control_->ended; now != ended) {
         ended = now;
-        began = Clock::now();
+        patience.begin_again();
       }
       int status = 0;
       if (child_ > 0 && ::waitpid(child_, &status, WNOHANG) == child_) {
@@ -428,8 +451,7 @@ class IsolatedUnit : public Unit {
                                 ending_text(status, static_cast<Fault>(control_->fault.load()), options_),
                                 when.empty() ? "" : " ", when));
       }
-      slow = std::chrono::duration<double>(Clock::now() - began).count() > options_.patience_s;
-      if (slow) {
+      if (patience.is_over()) {
         end_child();
         throw Error(ErrorCode::unit_failed, fmt::format("{} hangs: no progress in {:g} s{}{}", info().name,
                                                         options_.patience_s, when.empty() ? "" : " ", when));
@@ -484,14 +506,15 @@ std::string told_by_child(const std::string& what, const std::function<std::stri
   }
   ::close(ends[1]);
   std::string text;
-  const auto began = Clock::now();
+  Patience patience(options.patience_s);
   bool hangs = child < 0, endless = false;
   char piece[65536];
   while (child > 0) {
     pollfd waiting{ends[0], POLLIN, 0};
-    const double left = options.patience_s - std::chrono::duration<double>(Clock::now() - began).count();
-    if (left <= 0 || ::poll(&waiting, 1, static_cast<int>(1000 * left) + 1) == 0) {
-      hangs = true;
+    const bool told = ::poll(&waiting, 1, kLookMs) != 0;
+    hangs = patience.is_over();
+    if (!told && !hangs) continue;
+    if (hangs) {
       ::kill(child, SIGKILL);
       break;
     }

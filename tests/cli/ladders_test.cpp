@@ -100,5 +100,19 @@ TEST_F(Feeding, AKilledLadderGoesOnWhereItWas) {
   EXPECT_FALSE(std::filesystem::exists(file(".t.ladder")));
 }
 
+// A program that is stopped at the terminal (Ctrl-Z), or a machine that sleeps, takes no plugin for one that hangs.
+TEST_F(Feeding, WhatWasStoppedGoesOn) {
+  good("make noise --seconds 20 --level -20 -o n.wav --quiet");
+  const Ran ran = testing::run(
+      "cd '" + folder_.path().string() + "' && { LV2_PATH=/nowhere setsid '" + WAVICON_PROGRAM +
+      "' feed n.wav --quiet --block 8192 --patience 0.6 --through "
+      "'lv2:urn:saltmarsh:tern?drive=12&oversampling=16' -o c.wav & pid=$!; "
+      "sleep 0.5; kill -STOP -$pid; sleep 1.2; kill -CONT -$pid; sleep 0.2; kill -STOP -$pid; sleep 1.2; "
+      "kill -CONT -$pid; wait $pid; }");
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_EQ(ran.err.find("hangs"), std::string::npos) << ran.err;
+  EXPECT_TRUE(std::filesystem::exists(file("c.wav")));
+}
+
 }  // namespace
 }  // namespace wavicon
