@@ -4,6 +4,12 @@
 namespace wavicon {
 namespace {
 
+#if defined(__SANITIZE_THREAD__) || defined(__SANITIZE_ADDRESS__)
+constexpr const char* kSoonS = "1";  // until a program listens that is begun by a sanitizer
+#else
+constexpr const char* kSoonS = "0.15";
+#endif
+
 using namespace testing;
 
 class Jobs : public Program {};
@@ -37,7 +43,7 @@ TEST_F(Jobs, WhatTakesLongIsEndedWhenThatIsAskedFor) {
   for (const char* call : {"noise long.wav", "levels long.wav --plot l.png", "health long.wav long.wav",
                            "null long.wav long.wav --delay 100"}) {
     const Ran ran = testing::run("cd '" + folder_.path().string() +
-                                 "' && timeout --foreground --preserve-status -s TERM 0.15 '" +
+                                 "' && timeout --foreground --preserve-status -s TERM " + kSoonS + " '" +
                                  WAVICON_PROGRAM + "' " + call);
     EXPECT_EQ(ran.status, 130) << call << ran.err;
     EXPECT_EQ(ran.out, "") << call;
