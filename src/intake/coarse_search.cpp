@@ -56,8 +56,7 @@ constexpr int kLeastAgreed = 3, kEnough = 6, kMost = 8;
 constexpr int kLeastLooked = 5, kFew = 2;  // of what is too short for five segments
 
 constexpr std::array kUsualRates = {44.1, 48.0, 88.2, 96.0};
-constexpr std::size_t kLikeLength = 4096;     // low samples
-constexpr std::size_t kMostKept = 4'000'000;  // low samples in blocks that are kept: 32 MB
+constexpr std::size_t kLikeLength = 4096;  // low samples
 constexpr double kTapeStep = 2e-4, kLongestTapeS = 180;
 constexpr int kTapeSteps = 50;
 constexpr int kMostHands = 16;
@@ -220,13 +219,16 @@ std::optional<double> CoarseSearch::speed() {
   struct Hand {
     RealTransforms transforms;
     CoarseSearch search;
-    explicit Hand(const CoarseSearch& of)
+    // @param share  of what may be kept, by all of them together.
+    Hand(const CoarseSearch& of, std::size_t share)
         : search(of.a_, of.a_channel_, of.b_, of.b_channel_, of.most_drift_, transforms) {
       search.most_peaks_ = 1;
+      search.most_kept_ = of.most_kept_ / share;
     }
   };
   std::deque<Hand> hands;
-  for (int i = 0; i < std::clamp(allowed_threads(), 1, kMostHands); ++i) hands.emplace_back(*this);
+  const auto count = static_cast<std::size_t>(std::clamp(allowed_threads(), 1, kMostHands));
+  for (std::size_t i = 0; i < count; ++i) hands.emplace_back(*this, count);
   for_each_part(hands.size(), [&](std::size_t hand) {
     CoarseSearch& search = hands[hand].search;
     for (std::size_t i = hand; i < ratios.size(); i += hands.size()) {
@@ -315,7 +317,7 @@ const CoarseSearch::Block& CoarseSearch::kept_block(std::int64_t start, RealTran
       std::find_if(blocks_.begin(), blocks_.end(), [&](const Block& block) { return block.start == start; });
   if (kept != blocks_.end()) return *kept;
   Block block = made_block(start, low(b_, b_channel_, start, transform.length()), transform, envelopes);
-  if ((blocks_.size() + 1) * block_samples_ > kMostKept) return fresh_ = std::move(block);
+  if ((blocks_.size() + 1) * block_samples_ > most_kept_) return fresh_ = std::move(block);
   return blocks_.emplace_back(std::move(block));
 }
 

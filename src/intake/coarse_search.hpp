@@ -105,7 +105,8 @@ class CoarseSearch {
   int a_channel_, b_channel_;
   double most_drift_;
   std::size_t step_ = 1;
-  std::size_t most_peaks_ = 64;  // that are kept of one excerpt
+  std::size_t most_peaks_ = 64;        // that are kept of one excerpt
+  std::size_t most_kept_ = 4'000'000;  // low samples in blocks that are kept: 32 MB
   RealTransforms& transforms_;
   std::vector<Block> blocks_;      // that are kept, all of one length
   std::size_t block_samples_ = 0;  // of each

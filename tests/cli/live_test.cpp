@@ -27,11 +27,13 @@ class Live : public WithServer {};
 TEST_F(Live, LatencyThroughHeronIsTrueOverBlockSizes) {
   good("make tone --frequency 997 --level -20 --seconds 1 -o t.wav --quiet");
   int measured = 0;
-  for (const int block : {1024, 2048, 4096}) {
+  for (const int block : {128, 1024, 4096}) {
     if (!serve(block, "heron?delay=261.4&reports=200&noise=-110")) GTEST_SKIP() << "no server can run here";
     // The graph goes in a circle: the server adds one block.
     const double truth = 261.4 + block;
-    const Ran ran = when_calm("feed t.wav --repeat 2 --through " + through() + " -o c.wav");
+    // Blocks as short as that are late on a busy machine, each time: they are tried once.
+    const std::string feed = "feed t.wav --repeat 2 --through " + through() + " -o c.wav";
+    const Ran ran = block < 1024 ? wavicon(feed) : when_calm(feed);
     if (busy(ran)) {
       end();
       continue;
