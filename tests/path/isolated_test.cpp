@@ -30,6 +30,26 @@ std::string report(const std::string& name, double patience_s = 10) {
   });
 }
 
+// Sixteen blocks of 25 ms are on their way at once: each that is done is progress.
+TEST(Isolation, ASlowPluginDoesNotHang) {
+  UnitSearch search = kSearch;
+  search.patience_s = 0.2;
+  std::vector<std::unique_ptr<Unit>> units;
+  units.push_back(
+      open_unit(parse_unit(std::string("lv2:") + WAVICON_TEST_BUNDLES + "/test.lv2:slow"), search));
+  Chain chain(std::move(units));
+  chain.prepare(48000, 1, 256);
+  std::int64_t frames = 0;
+  chain.feed(
+      [](std::span<float> block) {
+        std::fill(block.begin(), block.end(), 0.1F);
+        return static_cast<std::int64_t>(block.size());
+      },
+      32 * 256, [&](std::span<const float> out) { frames += static_cast<std::int64_t>(out.size()); },
+      {.block_frames = 256});
+  EXPECT_EQ(frames, 32 * 256);
+}
+
 TEST(Isolation, EveryFaultIsNamedWithItsPlace) {
   const std::pair<const char*, const char*> cases[] = {
 #ifndef __SANITIZE_ADDRESS__  // which takes these two upon itself
