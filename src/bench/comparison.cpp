@@ -20,7 +20,7 @@ using namespace bench_detail;
 
 constexpr std::int64_t kDayS = 86400;
 constexpr double kSameNumber = 1e-9;  // of figures without uncertainty: counts and settings
-constexpr std::size_t kMostNamed = 3;
+constexpr std::size_t kMostTold = 3;
 
 using ByMeasurement = std::map<std::string, LogbookEntry>;
 
@@ -154,7 +154,7 @@ History comparison(const Logbook& logbook, const std::string& a, const std::stri
         fmt::format("{} of {} readings changed beyond their uncertainty", changes, differences.size()));
   std::vector<std::string> told;
   for (const Difference& d : differences) {
-    if (!is_change(d) || told.size() == kMostNamed) break;
+    if (!is_change(d) || told.size() == kMostTold) break;
     if (std::find(told.begin(), told.end(), d.b.name) != told.end()) continue;
     sentence.emplace_back(std::string(told.empty() ? ": " : "; ") + words_of(d.b) + " ");
     if (d.tells)

@@ -61,13 +61,13 @@ bool finite_frame(const Planar& signal, std::size_t n) {
   return std::all_of(signal.begin(), signal.end(), [n](const auto& c) { return std::isfinite(c[n]); });
 }
 
-struct Difference {
+struct SignalDifference {
   std::int64_t samples = 0;
   double peak = 0;
 };
 
-Difference difference(const std::vector<float>& a, const std::vector<float>& b) {
-  Difference differs;
+SignalDifference difference(const std::vector<float>& a, const std::vector<float>& b) {
+  SignalDifference differs;
   for (std::size_t n = 0; n < std::min(a.size(), b.size()); ++n)
     if (a[n] != b[n]) {
       ++differs.samples;
@@ -75,10 +75,10 @@ Difference difference(const std::vector<float>& a, const std::vector<float>& b) 
     }
   return differs;
 }
-Difference difference(const Planar& a, const Planar& b) {
-  Difference all;
+SignalDifference difference(const Planar& a, const Planar& b) {
+  SignalDifference all;
   for (std::size_t c = 0; c < std::min(a.size(), b.size()); ++c) {
-    const Difference one = difference(a[c], b[c]);
+    const SignalDifference one = difference(a[c], b[c]);
     all.samples += one.samples;
     all.peak = std::max(all.peak, one.peak);
   }
@@ -193,7 +193,7 @@ class Examiner {
     return builder_.add(name, std::nullopt, value, under_);
   }
   void left_out(const std::string& text) { builder_.say(Severity::warning, FindingCode::left_out, text); }
-  void differs(const char* count, const char* level, const Difference& difference,
+  void differs(const char* count, const char* level, const SignalDifference& difference,
                const std::string& as_words) {
     add(count, static_cast<double>(difference.samples));
     if (difference.samples == 0) return;
@@ -210,18 +210,18 @@ class Examiner {
   }
 
   void compare(const Planar& in, const Planar& usual) {
-    const Difference runs = difference(runner().run(in), usual);
+    const SignalDifference runs = difference(runner().run(in), usual);
     differs("runs_differ_samples", "runs_difference_dbfs", runs, "two runs differ");
     if (bypassable_) bypass(in);
     if (runs.samples > 0) {
       left_out("two runs differ: block sizes, states and channels are not compared");
       return;
     }
-    Difference worst;
+    SignalDifference worst;
     int worst_block = 0;
     for (const int block : kOtherBlocks) {
       if (block == options_.block_frames) continue;
-      const Difference one = other_block(block, in, usual);
+      const SignalDifference one = other_block(block, in, usual);
       if (one.samples > worst.samples) worst = one, worst_block = block;
     }
     differs("blocks_differ_samples", "blocks_difference_dbfs", worst,
@@ -229,7 +229,7 @@ class Examiner {
     state(in, usual);
     if (channels_ == 2 || both_) sides(in);
   }
-  Difference other_block(int block, const Planar& in, const Planar& usual) {
+  SignalDifference other_block(int block, const Planar& in, const Planar& usual) {
     try {
       return difference(runner(block, channels_).run(in), usual);
     } catch (const Error& error) {

@@ -131,10 +131,10 @@ double seconds_of(const Recipe& recipe) {
 }
 
 // Runs what is left, several at once, and keeps each when it is there.
-class Runner {
+class PlanRun {
  public:
-  Runner(const Plan& plan, const BenchOptions& options, ChainIdentities& chains,
-         std::vector<CellResult>& results, std::int64_t now_s)
+  PlanRun(const Plan& plan, const BenchOptions& options, ChainIdentities& chains,
+          std::vector<CellResult>& results, std::int64_t now_s)
       : plan_(plan), options_(options), chains_(chains), results_(results), now_s_(now_s) {}
 
   void run(const std::vector<std::size_t>& left, std::size_t done) {
@@ -227,7 +227,7 @@ std::vector<CellResult> run_cells(const Plan& plan, const std::vector<Cell>& cel
     results[i].state = CellResult::State::known;
     ++done;
   }
-  Runner(plan, options, chains, results, now_s).run(left, done);
+  PlanRun(plan, options, chains, results, now_s).run(left, done);
   const auto changed = chains.changed();
   for (const std::size_t i : left)
     for (const std::string& unit : changed)

@@ -13,7 +13,7 @@ namespace wavicon {
 namespace {
 
 constexpr double kRampS = 0.02;  // from nothing to full scale
-constexpr double kLowestHz = 1, kHighestShare = 0.49, kSoftestDbfs = -140;
+constexpr double kLowestToneHz = 1, kHighestShare = 0.49, kSoftestDbfs = -140;
 
 }  // namespace
 
@@ -26,7 +26,7 @@ Generator::Generator(GeneratorOptions options)
                     "when what hangs on the outputs can take it",
                     options_.level_dbfs, options_.ceiling_dbfs));
   if (options_.loop.empty()) {
-    if (!(options_.frequency_hz >= kLowestHz &&
+    if (!(options_.frequency_hz >= kLowestToneHz &&
           options_.frequency_hz <= kHighestShare * options_.sample_rate_hz))
       throw Error(ErrorCode::bad_argument, fmt::format("a tone of {:g} Hz cannot be played at {:g} Hz",
                                                        options_.frequency_hz, options_.sample_rate_hz));
@@ -47,7 +47,7 @@ int Generator::channel_count() const noexcept {
 }
 
 double Generator::set_frequency(double hz) {
-  frequency_hz_ = std::clamp(hz, kLowestHz, kHighestShare * options_.sample_rate_hz);
+  frequency_hz_ = std::clamp(hz, kLowestToneHz, kHighestShare * options_.sample_rate_hz);
   step_.store(phase_step(frequency_hz_, options_.sample_rate_hz), std::memory_order_relaxed);
   return frequency_hz_;
 }

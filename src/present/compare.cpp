@@ -16,12 +16,12 @@ using namespace present_detail;
 
 // A row: a reading of that name and channel, and of which several there are under one name (orders, lines,
 // bands), which of them.
-struct Row {
+struct ComparedRow {
   std::string name;
   std::optional<int> channel;
   std::string which;
   std::string unit;
-  bool operator==(const Row& other) const {
+  bool operator==(const ComparedRow& other) const {
     return name == other.name && channel == other.channel && which == other.which;
   }
 };
@@ -39,8 +39,8 @@ std::string which_of(const Reading& reading) {
 }
 
 // Readings whose name stands once in every sheet need nothing to tell them apart.
-std::vector<Row> rows_of(const Sheet& sheet, const std::vector<Sheet>& all) {
-  std::vector<Row> rows;
+std::vector<ComparedRow> rows_of(const Sheet& sheet, const std::vector<Sheet>& all) {
+  std::vector<ComparedRow> rows;
   for (const Reading& r : sheet.readings) {
     const bool several = std::any_of(all.begin(), all.end(), [&](const Sheet& s) {
       return std::count_if(s.readings.begin(), s.readings.end(),
@@ -51,7 +51,7 @@ std::vector<Row> rows_of(const Sheet& sheet, const std::vector<Sheet>& all) {
   return rows;
 }
 
-const Reading* reading_of(const Sheet& sheet, const Row& row) {
+const Reading* reading_of(const Sheet& sheet, const ComparedRow& row) {
   for (const Reading& r : sheet.readings)
     if (r.name == row.name && r.channel == row.channel && (row.which.empty() || which_of(r) == row.which))
       return &r;
@@ -87,14 +87,15 @@ std::size_t widest_line(const std::string& text) {
 
 // The first sheet and some others beside each other.
 std::string side_by_side(const std::vector<Sheet>& sheets, const std::vector<std::string>& names,
-                         const std::vector<Row>& rows, bool channels, const std::vector<std::size_t>& shown) {
+                         const std::vector<ComparedRow>& rows, bool channels,
+                         const std::vector<std::size_t>& shown) {
   std::vector<std::vector<std::string>> cells = {{"", "reading"}};
   if (channels) cells[0].push_back("channel");
   for (const std::size_t i : shown) cells[0].push_back(names[i]);
   cells[0].push_back("");
   for (std::size_t i = 1; i < shown.size(); ++i)
     cells[0].push_back(shown.size() == 2 ? "difference" : "to first: " + names[shown[i]]);
-  for (const Row& row : rows) {
+  for (const ComparedRow& row : rows) {
     std::vector<std::string> line = {"", row.name + (row.which.empty() ? "" : ", " + row.which)};
     if (channels) line.push_back(row.channel ? std::to_string(*row.channel + 1) : "");
     const Reading* first = reading_of(sheets[0], row);
@@ -123,12 +124,12 @@ std::string side_by_side(const std::vector<Sheet>& sheets, const std::vector<std
 std::string comparison_table(const std::vector<Sheet>& sheets, const TableStyle& style) {
   std::string text;
   for (const Sheet& sheet : sheets) text += findings_text(sheet, style);
-  std::vector<Row> rows;
+  std::vector<ComparedRow> rows;
   for (const Sheet& sheet : sheets)
-    for (const Row& row : rows_of(sheet, sheets))
+    for (const ComparedRow& row : rows_of(sheet, sheets))
       if (std::find(rows.begin(), rows.end(), row) == rows.end()) rows.push_back(row);
   const bool channels =
-      std::any_of(rows.begin(), rows.end(), [](const Row& r) { return r.channel.value_or(0) > 0; });
+      std::any_of(rows.begin(), rows.end(), [](const ComparedRow& r) { return r.channel.value_or(0) > 0; });
   const auto names = file_names(sheets);
   std::vector<std::size_t> shown = {0};
   std::string table;

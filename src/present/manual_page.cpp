@@ -13,10 +13,10 @@
 namespace wavicon {
 namespace {
 
-using Kind = ManualSpan::Kind;
+using SpanKind = ManualSpan::Kind;
 using Block = ManualBlock::Kind;
 
-void append(ManualSpans& spans, Kind kind, std::string_view text) {
+void append(ManualSpans& spans, SpanKind kind, std::string_view text) {
   if (text.empty()) return;
   if (!spans.empty() && spans.back().kind == kind)
     spans.back().text += text;
@@ -34,7 +34,7 @@ std::string_view literal_of(cmark_node* node) {
 }
 
 // What is inside a paragraph or a heading.
-void read_spans(cmark_node* parent, Kind kind, ManualSpans& spans) {
+void read_spans(cmark_node* parent, SpanKind kind, ManualSpans& spans) {
   for (cmark_node* node = cmark_node_first_child(parent); node != nullptr; node = cmark_node_next(node)) {
     switch (cmark_node_get_type(node)) {
       case CMARK_NODE_TEXT:
@@ -45,13 +45,13 @@ void read_spans(cmark_node* parent, Kind kind, ManualSpans& spans) {
         append(spans, kind, " ");
         break;
       case CMARK_NODE_CODE:
-        append(spans, Kind::strong, literal_of(node));
+        append(spans, SpanKind::strong, literal_of(node));
         break;
       case CMARK_NODE_STRONG:
-        read_spans(node, Kind::strong, spans);
+        read_spans(node, SpanKind::strong, spans);
         break;
       case CMARK_NODE_EMPH:
-        read_spans(node, Kind::emphasis, spans);
+        read_spans(node, SpanKind::emphasis, spans);
         break;
       case CMARK_NODE_LINK:
         read_spans(node, kind, spans);
@@ -64,7 +64,7 @@ void read_spans(cmark_node* parent, Kind kind, ManualSpans& spans) {
 
 ManualSpans spans_of(cmark_node* node) {
   ManualSpans spans;
-  read_spans(node, Kind::plain, spans);
+  read_spans(node, SpanKind::plain, spans);
   return spans;
 }
 
@@ -142,9 +142,9 @@ void add_table(const std::vector<std::string>& lines, std::vector<ManualBlock>& 
       if (!entry.spans.empty()) {
         // A cell's full stop is no end any more.
         if (std::string& last = entry.spans.back().text; last.back() == '.') last.pop_back();
-        append(entry.spans, Kind::plain, "; ");
+        append(entry.spans, SpanKind::plain, "; ");
       }
-      if (cells.size() > 2 && !headings[i].empty()) append(entry.spans, Kind::plain, headings[i] + ": ");
+      if (cells.size() > 2 && !headings[i].empty()) append(entry.spans, SpanKind::plain, headings[i] + ": ");
       append(entry.spans, cell_spans(cells[i]));
     }
     blocks.push_back(std::move(entry));
@@ -179,12 +179,12 @@ std::vector<Word> words_of(const ManualSpans& spans) {
 }
 
 // Letters that man(7) takes for its own. Hyphens of what is typed stay as they are.
-std::string escaped(std::string_view text, Kind kind) {
+std::string escaped(std::string_view text, SpanKind kind) {
   std::string out;
   for (const char c : text) {
     if (c == '\\')
       out += "\\e";
-    else if (c == '-' && kind == Kind::strong)
+    else if (c == '-' && kind == SpanKind::strong)
       out += "\\-";
     else
       out += c;
@@ -195,7 +195,7 @@ std::string escaped(std::string_view text, Kind kind) {
 std::string source_of(const ManualSpans& spans) {
   std::string out;
   for (const ManualSpan& span : spans) {
-    const char* font = span.kind == Kind::strong ? "\\fB" : span.kind == Kind::emphasis ? "\\fI" : "";
+    const char* font = span.kind == SpanKind::strong ? "\\fB" : span.kind == SpanKind::emphasis ? "\\fI" : "";
     out += font + escaped(span.text, span.kind) + (*font != '\0' ? "\\fR" : "");
   }
   return out;
@@ -241,8 +241,8 @@ std::string verbatim_source(const std::string& text, bool first) {
   std::istringstream lines(text);
   for (std::string line; std::getline(lines, line);) {
     const auto end = line.find_last_not_of(" \t\r");
-    out +=
-        end == std::string::npos ? ".sp\n" : safe_line(escaped(line.substr(0, end + 1), Kind::strong)) + "\n";
+    out += end == std::string::npos ? ".sp\n"
+                                    : safe_line(escaped(line.substr(0, end + 1), SpanKind::strong)) + "\n";
   }
   return out + ".fi\n.RE\n";
 }
@@ -268,7 +268,8 @@ std::string block_source(const ManualBlock& block, bool first) {
 
 std::string in_quotes(const std::string& text) {
   std::string out = "\"";
-  for (const char c : escaped(text, Kind::plain)) out += c == '"' ? std::string("\\(dq") : std::string(1, c);
+  for (const char c : escaped(text, SpanKind::plain))
+    out += c == '"' ? std::string("\\(dq") : std::string(1, c);
   return out + "\"";
 }
 
@@ -283,7 +284,7 @@ class TextPage {
     switch (block.kind) {
       case Block::heading:
         text_ += "\n  ";
-        wrap({{Kind::strong, plain(block.spans)}}, 2);
+        wrap({{SpanKind::strong, plain(block.spans)}}, 2);
         break;
       case Block::verbatim:
         verbatim(block.text);
@@ -332,7 +333,7 @@ class TextPage {
         ++column;
       }
       for (const ManualSpan& span : word.spans)
-        text_ += span.kind == Kind::strong ? bold(span.text) : printable(span.text);
+        text_ += span.kind == SpanKind::strong ? bold(span.text) : printable(span.text);
       column += word.letters;
       first = false;
     }
@@ -389,8 +390,8 @@ std::string manual_source(const ManualPage& page) {
       fmt::format(".TH {} {} {} {} {}\n", in_quotes(title), page.section, in_quotes(page.released),
                   in_quotes("wavicon " + page.version), in_quotes("Wavicon's manual"));
   // Words stay whole and as far apart as they are.
-  out += ".nh\n.ad l\n.SH NAME\n" + escaped(page.name, Kind::plain) + " \\-\n" +
-         source_lines({{Kind::plain, page.line}});
+  out += ".nh\n.ad l\n.SH NAME\n" + escaped(page.name, SpanKind::plain) + " \\-\n" +
+         source_lines({{SpanKind::plain, page.line}});
   for (const ManualSection& section : page.sections) {
     out += ".SH " + in_quotes(section.title) + "\n";
     bool first = true;
@@ -405,7 +406,8 @@ std::string manual_source(const ManualPage& page) {
 std::string manual_text(const ManualPage& page, const TableStyle& style) {
   TextPage text(style);
   text.title(page.name);
-  text.add({.kind = Block::paragraph, .term = {}, .spans = {{Kind::plain, page.line}}, .text = {}}, false);
+  text.add({.kind = Block::paragraph, .term = {}, .spans = {{SpanKind::plain, page.line}}, .text = {}},
+           false);
   for (const ManualSection& section : page.sections) {
     text.title(section.title);
     Block before = Block::heading;

@@ -15,14 +15,14 @@ namespace {
 
 using namespace present_detail;
 
-struct Drawn {
+struct DrawnGain {
   const Curve* wave;
   const Curve* gain;
   std::string name;
 };
 
-std::vector<Drawn> chosen(const std::vector<Sheet>& sheets) {
-  std::vector<Drawn> drawn;
+std::vector<DrawnGain> chosen_gains(const std::vector<Sheet>& sheets) {
+  std::vector<DrawnGain> drawn;
   for (const Sheet& sheet : sheets)
     for (const Curve& wave : sheet.curves) {
       if (wave.name.rfind("waveform", 0) != 0 || wave.x.empty() || drawn.size() == kMostBlocks) continue;
@@ -41,7 +41,7 @@ std::vector<Drawn> chosen(const std::vector<Sheet>& sheets) {
 }  // namespace
 
 std::string draw_gain(const std::vector<Sheet>& sheets, const PlotOptions& options) {
-  const auto drawn = chosen(sheets);
+  const auto drawn = chosen_gains(sheets);
   if (drawn.empty())
     throw Error(ErrorCode::bad_argument, "the sheets hold no gain over time to draw: it takes a block");
   double highest = 0, least = 1e300, most = -1e300;

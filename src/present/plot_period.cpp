@@ -15,16 +15,16 @@ namespace {
 
 using namespace present_detail;
 
-constexpr const char* kColours[kMostPeriods] = {kMain, kAccent, "#a08a3c", "#5b9aa8"};
+constexpr const char* kPeriodColours[kMostPeriods] = {kMain, kAccent, "#a08a3c", "#5b9aa8"};
 
-struct Drawn {
+struct DrawnPeriod {
   const Curve* period;
   const Curve* added;
   std::string name;
 };
 
-std::vector<Drawn> chosen(const std::vector<Sheet>& sheets) {
-  std::vector<Drawn> drawn;
+std::vector<DrawnPeriod> chosen_periods(const std::vector<Sheet>& sheets) {
+  std::vector<DrawnPeriod> drawn;
   for (const Sheet& sheet : sheets)
     for (const Curve& curve : sheet.curves) {
       if (curve.name != "one period" || curve.x.empty() || drawn.size() == kMostPeriods) continue;
@@ -39,9 +39,9 @@ std::vector<Drawn> chosen(const std::vector<Sheet>& sheets) {
   return drawn;
 }
 
-double highest(const std::vector<Drawn>& drawn, const Curve* Drawn::*which) {
+double highest(const std::vector<DrawnPeriod>& drawn, const Curve* DrawnPeriod::*which) {
   double most = 0;
-  for (const Drawn& d : drawn)
+  for (const DrawnPeriod& d : drawn)
     for (const double y : (d.*which)->y) most = std::max(most, std::abs(y));
   return most > 0 ? most : 1;
 }
@@ -49,9 +49,10 @@ double highest(const std::vector<Drawn>& drawn, const Curve* Drawn::*which) {
 }  // namespace
 
 std::string draw_period(const std::vector<Sheet>& sheets, const PlotOptions& options) {
-  const auto drawn = chosen(sheets);
+  const auto drawn = chosen_periods(sheets);
   if (drawn.empty()) throw Error(ErrorCode::bad_argument, "the sheets hold no period of a tone to draw");
-  const double top = 1.08 * highest(drawn, &Drawn::period), added = 1.15 * highest(drawn, &Drawn::added);
+  const double top = 1.08 * highest(drawn, &DrawnPeriod::period),
+               added = 1.15 * highest(drawn, &DrawnPeriod::added);
   std::string script = preamble(options), above = "plot ", below = "plot ";
   // The clean tone: what came back less what was added.
   Curve clean = *drawn[0].period;
@@ -60,10 +61,10 @@ std::string draw_period(const std::vector<Sheet>& sheets, const PlotOptions& opt
   for (std::size_t i = 0; i < drawn.size(); ++i) {
     script += data_block(fmt::format("period{}", i), *drawn[i].period) +
               data_block(fmt::format("added{}", i), *drawn[i].added);
-    above += fmt::format("$period{} using 1:2 with lines lw 2 lc rgb '{}' title {}, ", i, kColours[i],
+    above += fmt::format("$period{} using 1:2 with lines lw 2 lc rgb '{}' title {}, ", i, kPeriodColours[i],
                          literal(drawn[i].name));
     below += fmt::format("{}$added{} using 1:2 with lines lw 1.5 lc rgb '{}' title {}", i == 0 ? "" : ", ", i,
-                         kColours[i], literal(drawn.size() == 1 ? "added" : drawn[i].name));
+                         kPeriodColours[i], literal(drawn.size() == 1 ? "added" : drawn[i].name));
   }
   above += fmt::format(
       "$clean using 1:2 with lines lw 1.5 dt (6,4) lc rgb '{}' title {}\n", kMuted,

@@ -9,7 +9,7 @@
 #include "wavicon/audio/random.hpp"
 #include "wavicon/audio/sample_format.hpp"
 
-namespace wavicon {
+namespace wavicon::audio_test {
 namespace {
 
 using testing::message_of;
@@ -143,4 +143,4 @@ TEST(NearestNames, SuggestWhatWasMeant) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::audio_test

@@ -4,7 +4,7 @@
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
 
-namespace wavicon {
+namespace wavicon::between_samples_test {
 namespace {
 
 using namespace testing;
@@ -52,4 +52,4 @@ TEST(BetweenSamples, ShortRunsHoldNothing) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::between_samples_test

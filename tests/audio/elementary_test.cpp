@@ -9,7 +9,7 @@
 #include "support.hpp"
 #include "wavicon/audio/random.hpp"
 
-namespace wavicon {
+namespace wavicon::elementary_test {
 namespace {
 
 constexpr double kSineError = 2.3e-16;  // absolute: two roundings of a number below 1
@@ -178,4 +178,4 @@ TEST(Elementary, ManyExponentialsAreThoseOfEach) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::elementary_test

@@ -4,7 +4,7 @@
 #include "support.hpp"
 #include "wavicon/audio/random.hpp"
 
-namespace wavicon {
+namespace wavicon::filtered_test {
 namespace {
 
 using namespace testing;
@@ -128,4 +128,4 @@ TEST(FilteredSource, LongCapturesAreFilteredInTheMemoryOfAFew) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::filtered_test

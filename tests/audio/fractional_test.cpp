@@ -4,7 +4,7 @@
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
 
-namespace wavicon {
+namespace wavicon::fractional_test {
 namespace {
 
 using namespace testing;
@@ -58,4 +58,4 @@ TEST(FractionalReader, OutsideIsSilence) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::fractional_test

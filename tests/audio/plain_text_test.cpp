@@ -4,7 +4,7 @@
 #include "wavicon/audio/plain_text.hpp"
 #include "support.hpp"
 
-namespace wavicon {
+namespace wavicon::plain_text_test {
 namespace {
 
 TEST(PlainText, Utf8IsWellFormedOrNot) {
@@ -46,4 +46,4 @@ TEST(PlainText, NamesOfFilesArePlain) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::plain_text_test

@@ -3,7 +3,7 @@
 
 #include "support.hpp"
 
-namespace wavicon {
+namespace wavicon::resampled_test {
 namespace {
 
 using namespace testing;
@@ -42,4 +42,4 @@ TEST(ResampledSource, ALowerRateIsRefused) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::resampled_test

@@ -7,7 +7,7 @@
 #include "wavicon/audio/linear_system.hpp"
 #include "wavicon/audio/random.hpp"
 
-namespace wavicon {
+namespace wavicon::source_test {
 namespace {
 
 using namespace testing;
@@ -137,4 +137,4 @@ TEST(SolveBlock, SolvesAndTellsTheVarianceOfTheLast) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::source_test

@@ -8,7 +8,7 @@
 #include "wavicon/audio/random.hpp"
 #include "wavicon/audio/window.hpp"
 
-namespace wavicon {
+namespace wavicon::transform_test {
 namespace {
 
 using testing::message_of;
@@ -143,4 +143,4 @@ TEST(SymmetricSystem, SolvesAndKnowsWhenItCannot) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::transform_test

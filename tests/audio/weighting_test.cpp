@@ -4,7 +4,7 @@
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
 
-namespace wavicon {
+namespace wavicon::weighting_test {
 namespace {
 
 constexpr double kRounding = 0.05;  // the tables give one digit
@@ -65,4 +65,4 @@ TEST(Weighting, NothingCountsAtZero) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::weighting_test

@@ -11,7 +11,7 @@
 
 #include "support.hpp"
 
-namespace wavicon {
+namespace wavicon::workers_test {
 namespace {
 
 using namespace std::chrono_literals;
@@ -119,4 +119,4 @@ TEST(Workers, ComeWheneverThereIsSomethingToDo) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::workers_test

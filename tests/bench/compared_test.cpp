@@ -7,7 +7,7 @@
 #include "wavicon/file/audio_file.hpp"
 #include "wavicon/present/page_text.hpp"
 
-namespace wavicon {
+namespace wavicon::compared_test {
 namespace {
 
 using namespace testing;
@@ -181,4 +181,4 @@ TEST(Compared, PicturesGoOverTheRowOfNumbersOrStandInRows) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::compared_test

@@ -9,7 +9,7 @@
 
 #include "bench/plans.hpp"
 
-namespace wavicon {
+namespace wavicon::examination_test {
 namespace {
 
 using namespace testing;
@@ -154,4 +154,4 @@ TEST(Examinations, NeedSomethingBetween) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::examination_test

@@ -3,7 +3,7 @@
 #include "wavicon/present/page_text.hpp"
 #include "wavicon/present/plot.hpp"
 
-namespace wavicon {
+namespace wavicon::history_test {
 namespace {
 
 using namespace testing;
@@ -251,4 +251,4 @@ TEST_P(Histories, OtherArithmeticIsSaid) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::history_test

@@ -9,7 +9,7 @@
 #include "bench/store.hpp"
 #include "wavicon/file/sheet_file.hpp"
 
-namespace wavicon {
+namespace wavicon::logbook_test {
 namespace {
 
 using namespace testing;
@@ -422,4 +422,4 @@ TEST(UsualLogbook, FollowsTheEnvironment) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::logbook_test

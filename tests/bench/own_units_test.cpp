@@ -10,7 +10,7 @@
 #include "wavicon/bench/run.hpp"
 #include "wavicon/testing/processor.hpp"
 
-namespace wavicon {
+namespace wavicon::own_units_test {
 namespace {
 
 using testing::message_of;
@@ -98,4 +98,4 @@ TEST(OwnUnits, AreRefusedAsOthersAre) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::own_units_test

@@ -8,7 +8,7 @@
 #include "wavicon/bench/run.hpp"
 #include "wavicon/present/page_text.hpp"
 
-namespace wavicon {
+namespace wavicon::plan_test {
 namespace {
 
 using namespace testing;
@@ -317,4 +317,4 @@ TEST_P(Runs, AKilledRunGoesOn) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::plan_test

@@ -8,7 +8,7 @@
 #include "bench/store.hpp"
 #include "wavicon/file/audio_file.hpp"
 
-namespace wavicon {
+namespace wavicon::played_test {
 namespace {
 
 using namespace testing;
@@ -210,4 +210,4 @@ TEST(Cells, KeepWhatCouldBeMeasured) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::played_test

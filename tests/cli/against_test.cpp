@@ -6,7 +6,7 @@
 #include "program.hpp"
 #include "wavicon/file/audio_file.hpp"
 
-namespace wavicon {
+namespace wavicon::against_test {
 namespace {
 
 using namespace testing;
@@ -376,4 +376,4 @@ TEST_F(Against, AHitIsRefusedInItsOwnWords) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::against_test

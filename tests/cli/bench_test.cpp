@@ -3,7 +3,7 @@
 
 #include "program.hpp"
 
-namespace wavicon {
+namespace wavicon::bench_test {
 namespace {
 
 using namespace testing;
@@ -71,4 +71,4 @@ TEST_F(BenchCommand, OfTheDocsAnswersByItsLimits) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::bench_test

@@ -4,7 +4,7 @@
 #include "program.hpp"
 #include "wavicon/audio/decibels.hpp"
 
-namespace wavicon {
+namespace wavicon::climbing_test {
 namespace {
 
 using namespace testing;
@@ -66,4 +66,4 @@ TEST_F(Climbing, HarmonicsOverTheFrequencyOfASweep) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::climbing_test

@@ -3,7 +3,7 @@
 
 #include "program.hpp"
 
-namespace wavicon {
+namespace wavicon::doctor_test {
 namespace {
 
 using namespace testing;
@@ -72,4 +72,4 @@ TEST_F(Doctor, KeepsAndCountsEntries) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::doctor_test

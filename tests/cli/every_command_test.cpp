@@ -8,7 +8,7 @@
 
 #include "program.hpp"
 
-namespace wavicon {
+namespace wavicon::every_command_test {
 namespace {
 
 using namespace testing;
@@ -183,4 +183,4 @@ TEST_F(EveryCommand, AnswersWhatCannotBeMeasured) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::every_command_test

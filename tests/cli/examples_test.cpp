@@ -6,7 +6,7 @@
 
 #include "program.hpp"
 
-namespace wavicon {
+namespace wavicon::examples_test {
 namespace {
 
 using namespace testing;
@@ -123,4 +123,4 @@ TEST_F(ExamplesOfHelp, RunAsTheyArePrinted) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::examples_test

@@ -2,7 +2,7 @@
 #include "program.hpp"
 #include "wavicon/file/audio_file.hpp"
 
-namespace wavicon {
+namespace wavicon::feeding_test {
 namespace {
 
 using namespace testing;
@@ -52,4 +52,4 @@ TEST_F(Program, FeedRefusesBadInput) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::feeding_test

@@ -6,7 +6,7 @@
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 
-namespace wavicon {
+namespace wavicon::gate_test {
 namespace {
 
 using namespace testing;
@@ -164,4 +164,4 @@ TEST_F(Program, ACaptureAtTwoKilohertzIsMeasured) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::gate_test

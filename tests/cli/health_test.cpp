@@ -2,7 +2,7 @@
 #include "program.hpp"
 #include "wavicon/file/audio_file.hpp"
 
-namespace wavicon {
+namespace wavicon::health_test {
 namespace {
 
 using namespace testing;
@@ -78,4 +78,4 @@ TEST_F(Program, ACaptureIsJudgedAgainstTheStimulusThatIsNamed) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::health_test

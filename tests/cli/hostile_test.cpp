@@ -11,7 +11,7 @@
 
 #include "program.hpp"
 
-namespace wavicon {
+namespace wavicon::hostile_test {
 namespace {
 
 using namespace testing;
@@ -284,4 +284,4 @@ TEST_F(Hostile, ALadderKilledAtAnyMomentLosesNothing) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::hostile_test

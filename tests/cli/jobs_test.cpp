@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "program.hpp"
 
-namespace wavicon {
+namespace wavicon::jobs_test {
 namespace {
 
 #if defined(__SANITIZE_THREAD__) || defined(__SANITIZE_ADDRESS__)
@@ -53,4 +53,4 @@ TEST_F(Jobs, WhatTakesLongIsEndedWhenThatIsAskedFor) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::jobs_test

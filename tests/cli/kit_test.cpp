@@ -3,7 +3,7 @@
 
 #include "program.hpp"
 
-namespace wavicon {
+namespace wavicon::kit_test {
 namespace {
 
 using namespace testing;
@@ -121,4 +121,4 @@ TEST_F(Kit, WhatIsNoBounceIsSaidAndTheOthersAreRead) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::kit_test

@@ -7,7 +7,7 @@
 
 #include "program.hpp"
 
-namespace wavicon {
+namespace wavicon::ladders_test {
 namespace {
 
 using namespace testing;
@@ -115,4 +115,4 @@ TEST_F(Feeding, WhatWasStoppedGoesOn) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::ladders_test

@@ -10,7 +10,7 @@
 
 #include "server.hpp"
 
-namespace wavicon {
+namespace wavicon::live_test {
 namespace {
 
 using namespace testing;
@@ -126,4 +126,4 @@ TEST_F(Live, AServerOrAClientThatDiesIsToldWithinASecond) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::live_test

@@ -3,7 +3,7 @@
 
 #include "program.hpp"
 
-namespace wavicon {
+namespace wavicon::logbook_test {
 namespace {
 
 using namespace testing;
@@ -117,4 +117,4 @@ TEST_F(LogbookCommand, SheetsThatAreFilesAreKept) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::logbook_test

@@ -3,7 +3,7 @@
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/file/audio_file.hpp"
 
-namespace wavicon {
+namespace wavicon::making_test {
 namespace {
 
 using namespace testing;
@@ -145,4 +145,4 @@ TEST_F(Program, SumsThatClipAreSaidWithTheLevel) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::making_test

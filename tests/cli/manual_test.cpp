@@ -9,7 +9,7 @@
 #include "program.hpp"
 #include "terminal.hpp"
 
-namespace wavicon {
+namespace wavicon::manual_test {
 namespace {
 
 using namespace testing;
@@ -198,4 +198,4 @@ TEST_F(Completion, WorksInTheShells) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::manual_test

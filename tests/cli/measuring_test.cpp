@@ -7,7 +7,7 @@
 #include "wavicon/audio/random.hpp"
 #include "wavicon/file/audio_file.hpp"
 
-namespace wavicon {
+namespace wavicon::measuring_test {
 namespace {
 
 using namespace testing;
@@ -263,4 +263,4 @@ TEST(Example, PrintsTheLadderOfDrives) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::measuring_test

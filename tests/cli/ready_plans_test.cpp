@@ -6,7 +6,7 @@
 
 #include "program.hpp"
 
-namespace wavicon {
+namespace wavicon::ready_plans_test {
 namespace {
 
 using namespace testing;
@@ -199,4 +199,4 @@ TEST_F(ReadyPlan, PluginsOfOthersAreExaminedAndMeasured) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::ready_plans_test

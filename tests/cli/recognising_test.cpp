@@ -8,7 +8,7 @@
 #include "program.hpp"
 #include "wavicon/file/audio_file.hpp"
 
-namespace wavicon {
+namespace wavicon::recognising_test {
 namespace {
 
 using namespace testing;
@@ -265,4 +265,4 @@ TEST_F(Recognising, HarmonicsWaveformsAndAliasingTakeForeignSignals) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::recognising_test

@@ -10,7 +10,7 @@
 #include "browser.hpp"
 #include "program.hpp"
 
-namespace wavicon {
+namespace wavicon::report_test {
 namespace {
 
 using namespace testing;
@@ -307,4 +307,4 @@ TEST_F(ReportCommand, OfAWholePlan) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::report_test

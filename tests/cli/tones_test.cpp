@@ -2,7 +2,7 @@
 #include "program.hpp"
 #include "wavicon/file/audio_file.hpp"
 
-namespace wavicon {
+namespace wavicon::tones_test {
 namespace {
 
 using namespace testing;
@@ -113,4 +113,4 @@ TEST_F(Tones, FoldBackIsReadFromStepsAndFromASweepMadeElsewhere) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::tones_test

@@ -7,7 +7,7 @@
 #include "server.hpp"
 #include "terminal.hpp"
 
-namespace wavicon {
+namespace wavicon::watch_test {
 namespace {
 
 using namespace testing;
@@ -259,4 +259,4 @@ TEST_F(WatchCommand, WorksUnderPipeWire) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::watch_test

@@ -65,7 +65,7 @@ void operator delete(void* memory, std::size_t, std::align_val_t) noexcept { std
 void operator delete(void* memory, const std::nothrow_t&) noexcept { std::free(memory); }
 void operator delete[](void* memory, const std::nothrow_t&) noexcept { std::free(memory); }
 
-namespace wavicon {
+namespace wavicon::faults_test {
 namespace {
 
 using namespace testing;
@@ -238,4 +238,4 @@ TEST_F(Faults, AMeasurementLeavesWholeFilesOrNone) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::faults_test

@@ -8,7 +8,7 @@
 #include "wavicon/audio/random.hpp"
 #include "wavicon/file/output_file.hpp"
 
-namespace wavicon {
+namespace wavicon::audio_file_test {
 namespace {
 
 using testing::message_of;
@@ -264,4 +264,4 @@ TEST(AudioFile, CarriesTheLatencyThatWasReported) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::audio_file_test

@@ -7,7 +7,7 @@
 #include "support.hpp"
 #include "wavicon/file/audio_file.hpp"
 
-namespace wavicon {
+namespace wavicon::excerpts_test {
 namespace {
 
 using namespace testing;
@@ -75,4 +75,4 @@ TEST_F(Excerpts, EdgesAreNoTrouble) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::excerpts_test

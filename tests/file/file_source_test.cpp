@@ -5,7 +5,7 @@
 #include "wavicon/audio/random.hpp"
 #include "wavicon/file/audio_file.hpp"
 
-namespace wavicon {
+namespace wavicon::file_source_test {
 namespace {
 
 using namespace testing;
@@ -114,4 +114,4 @@ TEST(FileSource, SaysWhatIsWrongWithTheFile) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::file_source_test

@@ -12,7 +12,7 @@
 #include "wavicon/file/stimulus_file.hpp"
 #include "wavicon/intake/health.hpp"
 
-namespace wavicon {
+namespace wavicon::hostile_file_test {
 namespace {
 
 using namespace testing;
@@ -247,4 +247,4 @@ TEST(Limits, ThePageListsThem) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::hostile_file_test

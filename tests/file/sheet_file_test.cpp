@@ -5,7 +5,7 @@
 
 #include "support.hpp"
 
-namespace wavicon {
+namespace wavicon::sheet_file_test {
 namespace {
 
 Sheet example() {
@@ -205,4 +205,4 @@ TEST(Pages, AsJsonAndCsv) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::sheet_file_test

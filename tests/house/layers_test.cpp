@@ -7,7 +7,7 @@
 
 #include "support.hpp"
 
-namespace wavicon {
+namespace wavicon::layers_test {
 namespace {
 
 namespace fs = std::filesystem;
@@ -224,4 +224,4 @@ TEST(Manual, NamesEveryKeyOfARecipe) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::layers_test

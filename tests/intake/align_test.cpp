@@ -9,7 +9,7 @@
 #include "intake/hit_signals.hpp"
 #include "wavicon/audio/decibels.hpp"
 
-namespace wavicon {
+namespace wavicon::align_test {
 namespace {
 
 using namespace testing;
@@ -704,4 +704,4 @@ TEST(Align, AnotherSpeedIsNamed) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::align_test

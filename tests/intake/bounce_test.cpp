@@ -7,7 +7,7 @@
 
 #include "damage.hpp"
 
-namespace wavicon {
+namespace wavicon::bounce_test {
 namespace {
 
 using namespace testing;
@@ -284,4 +284,4 @@ TEST(Bounce, StretchingIsToldFromLostFrames) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::bounce_test

@@ -6,7 +6,7 @@
 #include "wavicon/audio/random.hpp"
 #include "wavicon/path/chain.hpp"
 
-namespace wavicon {
+namespace wavicon::health_test {
 namespace {
 
 using namespace testing;
@@ -481,4 +481,4 @@ TEST(Health, AClippedHighToneIsFoundWithoutRuns) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::health_test

@@ -3,7 +3,7 @@
 
 #include "intake/hit_signals.hpp"
 
-namespace wavicon {
+namespace wavicon::hits_test {
 namespace {
 
 using namespace testing;
@@ -130,4 +130,4 @@ TEST(Hits, NothingIsFoundWhereThereIsNone) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::hits_test

@@ -6,7 +6,7 @@
 #include "intake/damage.hpp"
 #include "wavicon/intake/stream_gate.hpp"
 
-namespace wavicon {
+namespace wavicon::judged_capture_test {
 namespace {
 
 using namespace testing;
@@ -291,4 +291,4 @@ TEST(Preconditions, AreCheckedNotSuffered) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::judged_capture_test

@@ -3,7 +3,7 @@
 
 #include "intake/damage.hpp"
 
-namespace wavicon {
+namespace wavicon::locate_test {
 namespace {
 
 using namespace testing;
@@ -160,4 +160,4 @@ TEST(Locate, NeedsMarks) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::locate_test

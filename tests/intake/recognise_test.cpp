@@ -12,7 +12,7 @@
 #include "wavicon/intake/health.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
-namespace wavicon {
+namespace wavicon::recognise_test {
 namespace {
 
 using namespace testing;
@@ -545,4 +545,4 @@ TEST(Recognise, ProductsOfAPairAreNotTakenForTones) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::recognise_test

@@ -31,7 +31,7 @@ std::atomic<int> allocations{0};
 [[gnu::noinline]] void operator delete(void* memory, std::size_t) noexcept { std::free(memory); }
 #endif
 
-namespace wavicon {
+namespace wavicon::ring_test {
 namespace {
 
 struct Forbidden {
@@ -203,4 +203,4 @@ TEST(Rolling, NeitherAllocatesNorThrowsWhereItIsPushed) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::ring_test

@@ -15,7 +15,7 @@
 #include "wavicon/live/watch.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 
-namespace wavicon {
+namespace wavicon::watch_test {
 namespace {
 
 using namespace testing;
@@ -508,4 +508,4 @@ TEST(Watch, AnHourTakesNoMoreThanAMinute) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::watch_test

@@ -11,7 +11,7 @@
 #include "wavicon/measure/pair/pair.hpp"
 #include "wavicon/measure/response/response.hpp"
 
-namespace wavicon {
+namespace wavicon::against_properties_test {
 namespace {
 
 using namespace testing;
@@ -131,4 +131,4 @@ TEST(AgainstProperties, SenselessInputIsAnswered) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::against_properties_test

@@ -8,7 +8,7 @@
 #include "wavicon/measure/aliasing/aliasing.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 
-namespace wavicon {
+namespace wavicon::aliasing_steps_test {
 namespace {
 
 using namespace testing;
@@ -194,4 +194,4 @@ TEST(AliasingSteps, TellWhatTheSweepOfTheSameCaptureCannot) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::aliasing_steps_test

@@ -9,7 +9,7 @@
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
 
-namespace wavicon {
+namespace wavicon::aliasing_test {
 namespace {
 
 using namespace testing;
@@ -232,4 +232,4 @@ TEST(Aliasing, EdgesOfItsRange) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::aliasing_test

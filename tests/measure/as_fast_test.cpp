@@ -6,7 +6,7 @@
 #include <cmath>
 #include <vector>
 
-namespace wavicon {
+namespace wavicon::as_fast_test {
 namespace {
 
 // A unit that takes 1.7 times the panel's value to the power 0.9.
@@ -79,4 +79,4 @@ TEST(AsFast, ALadderThatDoesNotRiseTellsNothing) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::as_fast_test

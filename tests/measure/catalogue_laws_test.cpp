@@ -9,7 +9,7 @@
 #include "wavicon/intake/bounce.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 
-namespace wavicon {
+namespace wavicon::catalogue_laws_test {
 namespace {
 
 using namespace testing;
@@ -231,4 +231,4 @@ TEST(Catalogue, EveryReadingOfEverySheetHasItsEntry) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::catalogue_laws_test

@@ -4,7 +4,7 @@
 #include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
-namespace wavicon {
+namespace wavicon::clipping_test {
 namespace {
 
 using namespace testing;
@@ -178,4 +178,4 @@ TEST(Clipping, BadInputIsAnswered) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::clipping_test

@@ -8,7 +8,7 @@
 #include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
-namespace wavicon {
+namespace wavicon::dynamics_test {
 namespace {
 
 using namespace testing;
@@ -406,4 +406,4 @@ TEST(Dynamics, WhatCannotBeMeasuredIsRefused) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::dynamics_test

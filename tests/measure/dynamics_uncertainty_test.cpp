@@ -11,7 +11,7 @@
 #include "wavicon/measure/dynamics/gain_steps.hpp"
 #include "wavicon/measure/dynamics/static_curve.hpp"
 
-namespace wavicon {
+namespace wavicon::dynamics_uncertainty_test {
 namespace {
 
 using testing::gaussian;
@@ -104,4 +104,4 @@ TEST(FitDeviations, OfALineAreThoseOfTheClosedForm) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::dynamics_uncertainty_test

@@ -14,7 +14,7 @@
 #include "wavicon/measure/response/response.hpp"
 #include "wavicon/measure/spectrum/spectrum.hpp"
 
-namespace wavicon {
+namespace wavicon::floors_test {
 namespace {
 
 using namespace testing;
@@ -327,4 +327,4 @@ TEST(Floors, AToneThatNobodyPlayedIsNotCutOut) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::floors_test

@@ -8,7 +8,7 @@
 #include "wavicon/audio/workers.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 
-namespace wavicon {
+namespace wavicon::followed_test {
 namespace {
 
 using namespace testing;
@@ -77,4 +77,4 @@ TEST(FollowedRequest, TellsOfTheCaptureThatIsMeasured) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::followed_test

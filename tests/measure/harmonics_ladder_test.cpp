@@ -3,7 +3,7 @@
 
 #include "support.hpp"
 
-namespace wavicon {
+namespace wavicon::harmonics_ladder_test {
 namespace {
 
 using namespace testing;
@@ -41,4 +41,4 @@ TEST(HarmonicsLadder, FewStepsHaveNoSlope) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::harmonics_ladder_test

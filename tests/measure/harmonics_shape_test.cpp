@@ -7,7 +7,7 @@
 #include "wavicon/measure/harmonics/change.hpp"
 #include "wavicon/measure/harmonics/harmonics.hpp"
 
-namespace wavicon {
+namespace wavicon::harmonics_shape_test {
 namespace {
 
 using namespace testing;
@@ -150,4 +150,4 @@ TEST(HarmonicsShape, WhatWasAddedIsADifferenceOfVectors) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::harmonics_shape_test

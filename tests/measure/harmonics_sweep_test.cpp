@@ -4,7 +4,7 @@
 #include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
-namespace wavicon {
+namespace wavicon::harmonics_sweep_test {
 namespace {
 
 using namespace testing;
@@ -89,4 +89,4 @@ TEST(HarmonicsOverFrequency, NoiseIsLeftOutAndSaid) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::harmonics_sweep_test

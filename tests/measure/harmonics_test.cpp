@@ -8,7 +8,7 @@
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/random.hpp"
 
-namespace wavicon {
+namespace wavicon::harmonics_test {
 namespace {
 
 using testing::exact_sine;
@@ -383,4 +383,4 @@ TEST(HarmonicsSheet, WarnsOfWhatMayMislead) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::harmonics_test

@@ -4,7 +4,7 @@
 #include "measure/judged.hpp"
 #include "wavicon/measure/latency/latency.hpp"
 
-namespace wavicon {
+namespace wavicon::latency_hits_test {
 namespace {
 
 using namespace testing;
@@ -147,4 +147,4 @@ TEST(LatencyOfHits, EachHitOfALoopWhenItIsAskedFor) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::latency_hits_test

@@ -4,7 +4,7 @@
 #include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
-namespace wavicon {
+namespace wavicon::latency_test {
 namespace {
 
 using namespace testing;
@@ -144,4 +144,4 @@ TEST(Latency, BadInputIsAnswered) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::latency_test

@@ -10,7 +10,7 @@
 #include "wavicon/measure/pair/pair.hpp"
 #include "wavicon/measure/spectrum/spectrum.hpp"
 
-namespace wavicon {
+namespace wavicon::level_uncertainty_test {
 namespace {
 
 using namespace testing;
@@ -178,4 +178,4 @@ TEST(PairUncertainty, OfAPhaseComesFromTheCoherence) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::level_uncertainty_test

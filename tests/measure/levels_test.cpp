@@ -6,7 +6,7 @@
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/spectrum/spectrum.hpp"
 
-namespace wavicon {
+namespace wavicon::levels_test {
 namespace {
 
 using namespace testing;
@@ -175,4 +175,4 @@ TEST(Levels, EdgesOfItsRange) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::levels_test

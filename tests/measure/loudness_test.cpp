@@ -13,7 +13,7 @@
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/measure/levels/levels.hpp"
 
-namespace wavicon {
+namespace wavicon::loudness_test {
 namespace {
 
 using namespace testing;
@@ -204,4 +204,4 @@ TEST(TruePeak, AStretchOfATonesMiddleHasNoEdges) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::loudness_test

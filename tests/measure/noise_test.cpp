@@ -8,7 +8,7 @@
 #include "wavicon/audio/weighting.hpp"
 #include "wavicon/measure/common/calibration.hpp"
 
-namespace wavicon {
+namespace wavicon::noise_test {
 namespace {
 
 using namespace testing;
@@ -260,4 +260,4 @@ TEST(Noise, EdgesOfItsRange) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::noise_test

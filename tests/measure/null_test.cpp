@@ -4,7 +4,7 @@
 #include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
-namespace wavicon {
+namespace wavicon::null_test {
 namespace {
 
 using namespace testing;
@@ -421,4 +421,4 @@ TEST(Null, AnEchoHidesNoDrift) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::null_test

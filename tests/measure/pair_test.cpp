@@ -4,7 +4,7 @@
 #include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
-namespace wavicon {
+namespace wavicon::pair_test {
 namespace {
 
 using namespace testing;
@@ -111,4 +111,4 @@ TEST(Pair, BadInputIsAnswered) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::pair_test

@@ -5,7 +5,7 @@
 #include "measure/programme.hpp"
 #include "wavicon/stimulus/stimulus_source.hpp"
 
-namespace wavicon {
+namespace wavicon::part_measurements_test {
 namespace {
 
 using namespace testing;
@@ -140,4 +140,4 @@ TEST(PartMeasurements, EveryWordHasReadingsForARow) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::part_measurements_test

@@ -12,7 +12,7 @@
 #include "wavicon/measure/noise/noise.hpp"
 #include "wavicon/measure/spectrum/spectrum.hpp"
 
-namespace wavicon {
+namespace wavicon::properties_test {
 namespace {
 
 using namespace testing;
@@ -205,4 +205,4 @@ TEST(Properties, EveryReadingIsAFiniteNumberOrThereIsNone) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::properties_test

@@ -7,7 +7,7 @@
 #include "wavicon/measure/null/null.hpp"
 #include "wavicon/measure/response/response.hpp"
 
-namespace wavicon {
+namespace wavicon::response_programme_test {
 namespace {
 
 using namespace testing;
@@ -217,4 +217,4 @@ TEST(Response, PeriodsAtTheEdges) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::response_programme_test

@@ -5,7 +5,7 @@
 #include "measure/responses.hpp"
 #include "wavicon/measure/measurement_list.hpp"
 
-namespace wavicon {
+namespace wavicon::response_test {
 namespace {
 
 using namespace testing;
@@ -519,4 +519,4 @@ TEST(Response, BadInputIsAnswered) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::response_test

@@ -4,7 +4,7 @@
 #include "measure/repetitions.hpp"
 #include "measure/responses.hpp"
 
-namespace wavicon {
+namespace wavicon::response_uncertainty_test {
 namespace {
 
 using namespace testing;
@@ -107,4 +107,4 @@ TEST(ResponseUncertainty, FeaturesThatNoiseMakesAreNotNamed) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::response_uncertainty_test

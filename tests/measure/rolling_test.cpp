@@ -17,7 +17,7 @@
 #include "wavicon/measure/measurement_list.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
-namespace wavicon {
+namespace wavicon::rolling_test {
 namespace {
 
 using testing::message_of;
@@ -288,4 +288,4 @@ TEST(AudioView, IsMeasuredWhereItLies) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::rolling_test

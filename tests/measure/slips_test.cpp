@@ -8,7 +8,7 @@
 #include "wavicon/measure/pair/pair.hpp"
 #include "wavicon/measure/response/response.hpp"
 
-namespace wavicon {
+namespace wavicon::slips_test {
 namespace {
 
 using namespace testing;
@@ -128,4 +128,4 @@ TEST(Slips, ManyAreNamedInPart) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::slips_test

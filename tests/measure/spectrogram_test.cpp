@@ -4,7 +4,7 @@
 #include "measure/judged.hpp"
 #include "support.hpp"
 
-namespace wavicon {
+namespace wavicon::spectrogram_test {
 namespace {
 
 using namespace testing;
@@ -84,4 +84,4 @@ TEST(Spectrogram, EdgesOfItsRange) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::spectrogram_test

@@ -6,7 +6,7 @@
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/random.hpp"
 
-namespace wavicon {
+namespace wavicon::spectrum_test {
 namespace {
 
 using namespace testing;
@@ -180,4 +180,4 @@ TEST(Spectrum, BandsOfPeriodicNoiseHaveNoSpreadOfTheirOwn) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::spectrum_test

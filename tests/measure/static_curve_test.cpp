@@ -3,7 +3,7 @@
 
 #include "measure/programme.hpp"
 
-namespace wavicon {
+namespace wavicon::static_curve_test {
 namespace {
 
 using namespace testing;
@@ -99,4 +99,4 @@ TEST(StaticCurve, RefusesWhatIsNoCurve) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::static_curve_test

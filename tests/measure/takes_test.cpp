@@ -4,7 +4,7 @@
 #include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
-namespace wavicon {
+namespace wavicon::takes_test {
 namespace {
 
 using namespace testing;
@@ -162,4 +162,4 @@ TEST(Takes, BadInputIsAnswered) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::takes_test

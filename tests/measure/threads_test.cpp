@@ -17,7 +17,7 @@
 #include "wavicon/measure/null/null.hpp"
 #include "wavicon/measure/spectrum/spectrum.hpp"
 
-namespace wavicon {
+namespace wavicon::threads_test {
 namespace {
 
 using namespace testing;
@@ -280,4 +280,4 @@ TEST(Threads, WhatIsBrokenIsNamedByItsFirstPlace) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::threads_test

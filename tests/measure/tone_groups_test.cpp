@@ -6,7 +6,7 @@
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/random.hpp"
 
-namespace wavicon {
+namespace wavicon::tone_groups_test {
 namespace {
 
 using namespace testing;
@@ -150,4 +150,4 @@ TEST(ToneGroups, WhatCannotBeMeasuredIsSaid) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::tone_groups_test

@@ -9,7 +9,7 @@
 #include "wavicon/measure/noise/noise.hpp"
 #include "wavicon/measure/null/null.hpp"
 
-namespace wavicon {
+namespace wavicon::uncertainty_test {
 namespace {
 
 using namespace testing;
@@ -116,4 +116,4 @@ TEST(Uncertainty, OfANullIsWhatRepetitionsShow) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::uncertainty_test

@@ -4,7 +4,7 @@
 #include "measure/judged.hpp"
 #include "measure/programme.hpp"
 
-namespace wavicon {
+namespace wavicon::waveforms_test {
 namespace {
 
 using namespace testing;
@@ -145,4 +145,4 @@ TEST(Waveforms, AnImageAndADroopNameTheRateOfTheConverter) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::waveforms_test

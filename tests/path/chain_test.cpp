@@ -2,7 +2,7 @@
 #include "path/feeding.hpp"
 #include "wavicon/audio/decibels.hpp"
 
-namespace wavicon {
+namespace wavicon::chain_test {
 namespace {
 
 using namespace testing;
@@ -80,4 +80,4 @@ TEST(Chain, RefusesBlocksOutOfRange) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::chain_test

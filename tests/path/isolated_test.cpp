@@ -6,7 +6,7 @@
 
 #include "path/feeding.hpp"
 
-namespace wavicon {
+namespace wavicon::isolated_test {
 namespace {
 
 using namespace testing;
@@ -139,4 +139,4 @@ TEST(Isolation, LeavesNoProcessBehind) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::isolated_test

@@ -5,7 +5,7 @@
 #include "path/ladspa_cache.hpp"
 #include "path/schemes.hpp"
 
-namespace wavicon {
+namespace wavicon::ladspa_test {
 namespace {
 
 using namespace testing;
@@ -142,4 +142,4 @@ TEST_F(Ladspa, WhatIsNotThereIsAnswered) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::ladspa_test

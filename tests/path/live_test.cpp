@@ -29,7 +29,7 @@ void operator delete(void* memory, std::size_t) noexcept {
 }
 #endif
 
-namespace wavicon {
+namespace wavicon::live_test {
 namespace {
 
 using namespace testing;
@@ -94,4 +94,4 @@ TEST(Live, WithoutAServerOrAboveTheCeilingNothingIsPlayed) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::live_test

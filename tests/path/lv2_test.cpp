@@ -7,7 +7,7 @@
 #include "path/feeding.hpp"
 #include "wavicon/audio/decibels.hpp"
 
-namespace wavicon {
+namespace wavicon::lv2_test {
 namespace {
 
 using namespace testing;
@@ -334,4 +334,4 @@ TEST_F(Lv2Listing, WhatLilvSaysOfAFaultyBundleIsNotOurs) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::lv2_test

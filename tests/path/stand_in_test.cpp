@@ -7,7 +7,7 @@
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/path/chain.hpp"
 
-namespace wavicon {
+namespace wavicon::stand_in_test {
 namespace {
 
 using namespace testing;
@@ -250,4 +250,4 @@ TEST(Plover, HalfOfTheReductionRecoversSlowly) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::stand_in_test

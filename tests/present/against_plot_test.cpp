@@ -4,7 +4,7 @@
 #include "support.hpp"
 #include "wavicon/present/plot.hpp"
 
-namespace wavicon {
+namespace wavicon::against_plot_test {
 namespace {
 
 using namespace testing;
@@ -67,4 +67,4 @@ TEST(DrawPair, ShowsWhatThereIs) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::against_plot_test

@@ -5,7 +5,7 @@
 #include "present/example_sheet.hpp"
 #include "wavicon/present/table.hpp"
 
-namespace wavicon {
+namespace wavicon::capture_table_test {
 namespace {
 
 using testing::example;
@@ -136,4 +136,4 @@ TEST(CaptureTable, OneLineWhereNothingIsWrong) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::capture_table_test

@@ -6,7 +6,7 @@
 #include "present/example_sheet.hpp"
 #include "wavicon/present/table.hpp"
 
-namespace wavicon {
+namespace wavicon::compare_test {
 namespace {
 
 using testing::reading;
@@ -112,4 +112,4 @@ TEST(RowTable, MatricesAreTonesOverLevels) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::compare_test

@@ -2,7 +2,7 @@
 #include "support.hpp"
 #include "wavicon/present/plot.hpp"
 
-namespace wavicon {
+namespace wavicon::curves_plot_test {
 namespace {
 
 using namespace testing;
@@ -115,4 +115,4 @@ TEST(DrawSpectrogram, DrawsAMapWithPathsAndNames) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::curves_plot_test

@@ -3,7 +3,7 @@
 
 #include "present/example_sheet.hpp"
 
-namespace wavicon {
+namespace wavicon::plot_test {
 namespace {
 
 using testing::example;
@@ -41,4 +41,4 @@ TEST(Plot, RefusesASheetWithoutSpectrum) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::plot_test

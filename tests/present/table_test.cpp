@@ -3,7 +3,7 @@
 
 #include "present/example_sheet.hpp"
 
-namespace wavicon {
+namespace wavicon::table_test {
 namespace {
 
 using testing::example;
@@ -75,4 +75,4 @@ TEST(Table, CountsLettersNotBytes) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::table_test

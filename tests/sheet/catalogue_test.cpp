@@ -7,7 +7,7 @@
 #include "support.hpp"
 #include "wavicon/sheet/sheet_builder.hpp"
 
-namespace wavicon {
+namespace wavicon::catalogue_test {
 namespace {
 
 const ReadingTable& table() {
@@ -100,4 +100,4 @@ TEST(Explanation, SaysWhatAReadingIs) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::catalogue_test

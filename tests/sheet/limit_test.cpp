@@ -3,7 +3,7 @@
 
 #include "support.hpp"
 
-namespace wavicon {
+namespace wavicon::limit_test {
 namespace {
 
 using testing::message_of;
@@ -93,4 +93,4 @@ TEST(Sheet, FindsReadingsAndConditions) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::limit_test

@@ -3,7 +3,7 @@
 
 #include <gtest/gtest.h>
 
-namespace wavicon {
+namespace wavicon::short_names_test {
 namespace {
 
 using Texts = std::vector<std::string>;
@@ -28,4 +28,4 @@ TEST(ShortNames, FoldersStayWhereTheyTellFilesApart) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::short_names_test

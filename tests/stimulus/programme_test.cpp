@@ -4,7 +4,7 @@
 #include "wavicon/stimulus/stimulus.hpp"
 #include "wavicon/stimulus/stimulus_source.hpp"
 
-namespace wavicon {
+namespace wavicon::programme_test {
 namespace {
 
 using namespace testing;
@@ -106,4 +106,4 @@ TEST(StimulusSource, ReadsWhatIsRendered) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::programme_test

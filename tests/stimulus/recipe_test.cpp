@@ -4,7 +4,7 @@
 #include "support.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
-namespace wavicon {
+namespace wavicon::recipe_test {
 namespace {
 
 using testing::message_of;
@@ -151,4 +151,4 @@ TEST(Recipe, AThousandOscillatorsWork) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::recipe_test

@@ -8,7 +8,7 @@
 #include "wavicon/audio/transform.hpp"
 #include "wavicon/audio/window.hpp"
 
-namespace wavicon {
+namespace wavicon::stimulus_test {
 namespace {
 
 using testing::exact_sine;
@@ -412,4 +412,4 @@ TEST(Stimulus, MarksAreChirpsForwardsAndBackwards) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::stimulus_test

@@ -4,7 +4,7 @@
 #include "support.hpp"
 #include "wavicon/audio/decibels.hpp"
 
-namespace wavicon {
+namespace wavicon::tone_test {
 namespace {
 
 using testing::exact_sine;
@@ -122,4 +122,4 @@ TEST(OnBin, MovesToTheNearestWholeNumberOfCycles) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::tone_test

@@ -10,7 +10,7 @@
 #include "wavicon/audio/error.hpp"
 #include "wavicon/path/chain.hpp"
 
-namespace wavicon {
+namespace wavicon::checks_test {
 namespace {
 
 using namespace matchers;
@@ -167,4 +167,4 @@ TEST(Checks, OwnCodeIsAUnitOfAChain) {
 }
 
 }  // namespace
-}  // namespace wavicon
+}  // namespace wavicon::checks_test

@@ -14,7 +14,7 @@ namespace {
 
 using namespace measure_detail;
 
-int rank(const PartKind& kind) {
+int aliasing_rank(const PartKind& kind) {
   return std::holds_alternative<Sweep>(kind) ? 1 : std::holds_alternative<Staircase>(kind) ? 2 : -1;
 }
 
@@ -48,7 +48,7 @@ class Aliasing : public Measurement {
           ErrorCode::bad_argument,
           "aliasing follows a sweep whose course is known: give --stimulus, made with marks, or the clean "
           "sweep as --reference");
-    const auto part = choose_part(capture.stimulus(), request.selection.part, rank);
+    const auto part = choose_part(capture.stimulus(), request.selection.part, aliasing_rank);
     if (!part)
       throw Error(
           ErrorCode::bad_argument,

@@ -20,7 +20,7 @@ using namespace measure_detail;
 constexpr double kLookedAtS = 10;  // of a tone turned up by hand: its start tells the frequency
 
 // What climbs: a staircase, or one tone whose level rises.
-int rank(const PartKind& kind) {
+int clipping_rank(const PartKind& kind) {
   const auto* tones = std::get_if<Multitone>(&kind);
   const bool ramp = tones != nullptr && tones->oscillators.size() == 1 && tones->oscillators[0].to_dbfs;
   return std::holds_alternative<Staircase>(kind) || ramp ? 1 : -1;
@@ -51,7 +51,7 @@ class Clipping : public Measurement {
                              std::size_t) override {
     const bool whole = !request.selection.in_seconds() && !tone_hz_;
     if (capture.played() && whole)
-      if (const auto part = choose_part(capture.stimulus(), request.selection.part, rank))
+      if (const auto part = choose_part(capture.stimulus(), request.selection.part, clipping_rank))
         return {clipping_sheet(measure_clipping(capture, *part, options_), capture.info())};
     ClippingOptions options = options_;
     const ChosenStretch stretch = choose_stretch(capture, request.selection, only_when_named);
@@ -138,7 +138,7 @@ MeasurementDescriptor clipping_measurement() {
       .by_reference = true,
       .part_use =
           [](const PartKind& kind) {
-            return rank(kind) < 0                            ? PartUse::no
+            return clipping_rank(kind) < 0                   ? PartUse::no
                    : std::holds_alternative<Multitone>(kind) ? PartUse::usual
                                                              : PartUse::possible;
           },

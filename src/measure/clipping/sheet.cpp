@@ -13,9 +13,9 @@ namespace {
 constexpr double kCoarseDb = 1;  // step from which a finer staircase is proposed
 
 // What one channel does when it gets too loud.
-class ChannelWriter {
+class ClippingSheet {
  public:
-  ChannelWriter(SheetBuilder& sheet, const ClippingResult& r, const ChannelClipping& c, int channel)
+  ClippingSheet(SheetBuilder& sheet, const ClippingResult& r, const ChannelClipping& c, int channel)
       : sheet_(sheet),
         r_(r),
         c_(c),
@@ -133,7 +133,7 @@ Sheet clipping_sheet(const ClippingResult& r, const CaptureInfo& capture) {
     const ChannelClipping& c = r.channels[i];
     const int channel = static_cast<int>(i);
     if (c.measured)
-      ChannelWriter(sheet, r, c, channel).write();
+      ClippingSheet(sheet, r, c, channel).write();
     else
       sheet.say(Severity::warning, FindingCode::not_measured, "silent: not measured", channel);
   }

@@ -12,7 +12,7 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr double kBeta = 20;  // of the Kaiser window: side lobes at -155 dB
+constexpr double kFrameBeta = 20;  // of the Kaiser window: side lobes at -155 dB
 constexpr double kGuard =
     1e-12;  // of the diagonal: keeps two orders at one frequency solvable, and plainly inflated
 
@@ -132,7 +132,7 @@ constexpr double kLeastLocal = 0.03;  // of the residual's mean level: no place 
 }  // namespace
 
 OrderFitter::OrderFitter(std::size_t frame, int highest_order)
-    : highest_(highest_order), weights_(kaiser_window(frame / 4 * 4, kBeta)) {
+    : highest_(highest_order), weights_(kaiser_window(frame / 4 * 4, kFrameBeta)) {
   double sum = 0;
   for (const double w : weights_) sum += w;
   for (double& w : weights_) w /= sum;

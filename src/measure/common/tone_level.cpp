@@ -13,8 +13,8 @@ namespace {
 constexpr int kOrders = 10;        // fitted along, so that they do not count as level
 constexpr double kHighest = 0.46;  // of the rate, that an order may reach
 constexpr double kFitNoise =
-    5.0;                          // variance of an amplitude over the rest's, times frames: 2, and the window
-constexpr double kStandsOut = 4;  // over what no order explains, as amplitude
+    5.0;  // variance of an amplitude over the rest's, times frames: 2, and the window
+constexpr double kToneStandsOut = 4;  // over what no order explains, as amplitude
 
 }  // namespace
 
@@ -24,7 +24,7 @@ std::optional<double> ToneLevel::thd_ratio(std::size_t frames) const {
   // Noise in the fit of all orders: what is left, less by the number of samples that weigh in.
   const double noise =
       residual * std::sqrt(8.0 * static_cast<double>(orders.size()) / static_cast<double>(frames));
-  if (!(amplitude > 0) || !(std::sqrt(power) > kStandsOut * noise)) return std::nullopt;
+  if (!(amplitude > 0) || !(std::sqrt(power) > kToneStandsOut * noise)) return std::nullopt;
   return std::sqrt(power) / amplitude;
 }
 

@@ -14,7 +14,7 @@
 namespace wavicon {
 namespace {
 
-constexpr int kHighestOrder = 10;       // that is drawn over the level
+constexpr int kHighestStepOrder = 10;   // that is drawn over the level
 constexpr std::size_t kLeastSteps = 3;  // for a slope
 
 // Values of a reading over the levels, bounds left out.
@@ -68,7 +68,7 @@ Sheet harmonics_ladder(const std::vector<LadderStep>& steps, const CaptureInfo& 
     for (int channel = 0; channel < std::max(1, capture.channels); ++channel) {
       const std::string at = frequencies.size() > 1 ? fmt::format(" at {:g} Hz", hz) : "";
       std::string text;
-      for (int order = 1; order <= kHighestOrder; ++order) {
+      for (int order = 1; order <= kHighestStepOrder; ++order) {
         const std::string reading = order == 1 ? "thd_db" : fmt::format("h{}_dbc", order);
         Curve curve =
             curve_of(steps, hz, channel, reading, (order == 1 ? "THD" : fmt::format("H{}", order)) + at);

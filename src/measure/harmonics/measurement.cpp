@@ -29,7 +29,7 @@ constexpr double kMostSettled = 0.25;  // of the part
 constexpr int kMostSweepOrder = 10;    // of orders that are shown over frequency
 
 // A plain tone before all others, a sweep last.
-int rank(const PartKind& kind) {
+int harmonics_rank(const PartKind& kind) {
   if (std::holds_alternative<Tone>(kind)) return 1;
   if (std::holds_alternative<Staircase>(kind) || std::holds_alternative<TwoTone>(kind) ||
       std::holds_alternative<Multitone>(kind))
@@ -320,7 +320,7 @@ class Harmonics : public Measurement {
   std::vector<Sheet> of_capture(const MeasureRequest& request, const JudgedCapture& capture, bool each_step) {
     const bool whole = !request.selection.in_seconds();
     std::optional<std::size_t> part;
-    if (capture.played()) part = choose_part(capture.stimulus(), request.selection.part, rank);
+    if (capture.played()) part = choose_part(capture.stimulus(), request.selection.part, harmonics_rank);
     if (!part) return {of_tone(request, capture, part)};
     const PartKind& kind = capture.stimulus().recipe().parts[*part].kind;
     if (std::holds_alternative<Sweep>(kind) && whole) return {of_sweep(capture, *part)};
@@ -351,7 +351,7 @@ class Harmonics : public Measurement {
     for (double& hz : options.tones_hz) hz *= capture.take().rate_ratio;
     Selection selection = request.selection;
     if (!selection.in_seconds()) selection.part = capture.stimulus().parts()[part].name;
-    const ChosenStretch stretch = choose_stretch(capture, selection, rank);
+    const ChosenStretch stretch = choose_stretch(capture, selection, harmonics_rank);
     double from_s = stretch.from_s, to_s = stretch.to_s.value_or(capture.seconds());
     if (stretch.part) {
       from_s += tones.fade_in_s + std::min(kSettleS, kMostSettled * (to_s - from_s));
@@ -409,14 +409,14 @@ class Harmonics : public Measurement {
     if (tone != nullptr) {
       Selection selection = request.selection;
       if (!selection.in_seconds()) selection.part = capture.stimulus().parts()[*part].name;
-      const ChosenStretch stretch = choose_stretch(capture, selection, rank);
+      const ChosenStretch stretch = choose_stretch(capture, selection, harmonics_rank);
       options.from_s = stretch.from_s;
       options.to_s = stretch.to_s;
       what = stretch.what;
       if (!options.tone_hz) options.tone_hz = tone->frequency_hz * capture.take().rate_ratio;
     } else {
       if (!capture.played() && !request.selection.part.empty())
-        (void)choose_stretch(capture, request.selection, rank);  // says why there is no such part
+        (void)choose_stretch(capture, request.selection, harmonics_rank);  // says why there is no such part
       options.from_s = request.selection.from_s;
       options.to_s = request.selection.to_s;
       if (capture.played())
@@ -493,7 +493,7 @@ MeasurementDescriptor harmonics_measurement() {
       .part_use =
           [](const PartKind& kind) {
             return std::holds_alternative<Tone>(kind) ? PartUse::usual
-                   : rank(kind) > 0                   ? PartUse::possible
+                   : harmonics_rank(kind) > 0         ? PartUse::possible
                                                       : PartUse::no;
           },
       .headline = {"fundamental_dbfs", "thd_db", "thd_n_db"},

@@ -24,7 +24,7 @@ using namespace measure_detail;
 
 constexpr std::size_t kLongestWindow = std::size_t{1} << 20;  // frames: longer ones cost more than they tell
 constexpr double kFoundWithin = 0.01;                         // of the frequency that was asked for
-constexpr double kStandsOut = 10;          // power over the lobe's noise from which a tone is there
+constexpr double kLineStandsOut = 10;      // power over the lobe's noise from which a tone is there
 constexpr double kModulationLevel = 1.99;  // amplitude of the lower tone over the upper one
 constexpr double kModulationSpan = 4;      // frequencies
 
@@ -147,7 +147,7 @@ void read_tones(LineSpectrum& spectrum, const std::vector<double>& lines, Channe
     const double noise =
         spectrum.noise_power_per_bin(tone.hz, lines) * static_cast<double>(spectrum.lobe_bins(tone.hz));
     const double lobe = spectrum.lobe_power(tone.hz);
-    if (lobe < kStandsOut * noise || lobe < 1e-28) {
+    if (lobe < kLineStandsOut * noise || lobe < 1e-28) {
       channel.missing_hz.push_back(tone.hz);
     } else {
       tone.amplitude = std::sqrt(lobe - noise);

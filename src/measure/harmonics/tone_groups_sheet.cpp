@@ -16,9 +16,9 @@ using measure_detail::level_dbfs;
 
 constexpr double kUnevenDb = 0.5;  // spread of the tones' gains that is worth a sentence
 
-class Builder {
+class ToneGroupSheet {
  public:
-  Builder(const ToneGroupResult& result, std::size_t index, SheetBuilder& sheet)
+  ToneGroupSheet(const ToneGroupResult& result, std::size_t index, SheetBuilder& sheet)
       : result_(result),
         channel_(result.channels[index]),
         floor_(result.floors[index]),
@@ -173,7 +173,7 @@ class Builder {
 Sheet tone_group_sheet(const ToneGroupResult& result, const CaptureInfo& capture) {
   const bool pair = result.options.tones_hz.size() == 2;
   SheetBuilder sheet(pair ? intermodulation_readings() : multitone_readings(), capture);
-  for (std::size_t c = 0; c < result.channels.size(); ++c) Builder(result, c, sheet).add();
+  for (std::size_t c = 0; c < result.channels.size(); ++c) ToneGroupSheet(result, c, sheet).add();
   return sheet.finish();
 }
 

@@ -19,9 +19,9 @@ constexpr double kShownDbfs = -160;  // curves end here: the level of silence is
 
 using measure_detail::level_dbfs;
 
-class Builder {
+class LevelsSheet {
  public:
-  Builder(const LevelsResult& result, SheetBuilder& sheet) : result_(result), sheet_(sheet) {}
+  LevelsSheet(const LevelsResult& result, SheetBuilder& sheet) : result_(result), sheet_(sheet) {}
 
   void add_channel(int channel) {
     const ChannelLevels& c = result_.channels[static_cast<std::size_t>(channel)];
@@ -178,7 +178,7 @@ class Builder {
 
 Sheet levels_sheet(const LevelsResult& result, const CaptureInfo& capture) {
   SheetBuilder sheet(levels_readings(), capture);
-  Builder builder(result, sheet);
+  LevelsSheet builder(result, sheet);
   for (std::size_t c = 0; c < result.channels.size(); ++c) builder.add_channel(static_cast<int>(c));
   builder.add_whole();
   auto& findings = sheet.sheet().findings;

@@ -17,7 +17,7 @@ namespace {
 using namespace measure_detail;
 
 // Silence is what noise is measured in, else under a tone.
-int rank(const PartKind& kind) {
+int noise_rank(const PartKind& kind) {
   return std::holds_alternative<Silence>(kind) ? 1 : std::holds_alternative<Tone>(kind) ? 2 : 0;
 }
 
@@ -151,12 +151,12 @@ class NoiseFloor : public Measurement {
   // Of what was recognised a pause alone: a tone may be hum.
   [[nodiscard]] static ChosenStretch stretch_of(const MeasureRequest& request, const JudgedCapture& capture) {
     if (!capture.stimulus_recognised() || !request.selection.part.empty())
-      return choose_stretch(capture, request.selection, rank);
+      return choose_stretch(capture, request.selection, noise_rank);
     const auto& parts = capture.stimulus().recipe().parts;
     const bool paused = std::any_of(parts.begin(), parts.end(), [](const RecipePart& part) {
       return std::holds_alternative<Silence>(part.kind);
     });
-    return paused ? choose_stretch(capture, request.selection, rank)
+    return paused ? choose_stretch(capture, request.selection, noise_rank)
                   : ChosenStretch{.from_s = request.selection.from_s, .to_s = request.selection.to_s};
   }
 

@@ -13,7 +13,7 @@
 namespace wavicon {
 namespace {
 
-constexpr double kShownDbfs = -220;
+constexpr double kNoiseShownDbfs = -220;
 constexpr double kExactS = 5;
 constexpr double kComesUpDb = 3;
 constexpr double kBurstsDb =
@@ -23,9 +23,9 @@ constexpr double kNearlyAllHum = 0.99;    // beyond, what is left is told by the
 
 using measure_detail::level_dbfs;
 
-class Builder {
+class NoiseSheet {
  public:
-  Builder(const NoiseResult& result, SheetBuilder& sheet)
+  NoiseSheet(const NoiseResult& result, SheetBuilder& sheet)
       : result_(result), sheet_(sheet), o_(result.options) {}
 
   void add(int index) {
@@ -241,13 +241,13 @@ class Builder {
 
   void add_curves(const ChannelNoise& c) {
     Curve density{"noise density", channel_, "Hz", "dBFS per root Hz", c.density_hz, {}};
-    for (const double v : c.density) density.y.push_back(std::max(kShownDbfs, db_from_ratio(v + 1e-30)));
+    for (const double v : c.density) density.y.push_back(std::max(kNoiseShownDbfs, db_from_ratio(v + 1e-30)));
     sheet_.draw(std::move(density));
     Curve time{"noise", channel_, "s", "dBFS", {}, {}};
     for (std::size_t i = 0; i < c.over_time.size(); ++i) {
       time.x.push_back(o_.from_s + result_.window_s / 2 + static_cast<double>(i) * result_.hop_s);
-      time.y.push_back(
-          std::max(kShownDbfs, db_from_ratio(c.over_time[i] + 1e-30) + rms_reference_db(o_.rms_reference)));
+      time.y.push_back(std::max(kNoiseShownDbfs,
+                                db_from_ratio(c.over_time[i] + 1e-30) + rms_reference_db(o_.rms_reference)));
     }
     sheet_.draw(std::move(time));
   }
@@ -287,7 +287,7 @@ class Builder {
 
 Sheet noise_sheet(const NoiseResult& result, const CaptureInfo& capture) {
   SheetBuilder sheet(noise_readings(), capture);
-  Builder builder(result, sheet);
+  NoiseSheet builder(result, sheet);
   for (std::size_t c = 0; c < result.channels.size(); ++c) builder.add(static_cast<int>(c));
   return sheet.finish();
 }

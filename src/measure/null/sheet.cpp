@@ -18,11 +18,11 @@ using measure_detail::level_dbfs;
 
 constexpr std::size_t kTimePoints = 1000;  // of a curve over time: about what a picture is wide
 constexpr double kNearFloorDb = 3;
-constexpr double kShownDb = -250;
+constexpr double kNullShownDb = -250;
 
-class Builder {
+class NullSheet {
  public:
-  Builder(const NullResult& result, const CaptureInfo& a, SheetBuilder& sheet)
+  NullSheet(const NullResult& result, const CaptureInfo& a, SheetBuilder& sheet)
       : result_(result), a_(a), sheet_(sheet) {}
 
   void build() {
@@ -142,16 +142,16 @@ class Builder {
       if (n == 0) continue;
       const double hz = from * std::sqrt(ratio), width = from * (ratio - 1) / (n * bin);
       programme.x.push_back(hz);
-      programme.y.push_back(x > 0 ? db_from_power_ratio(x * width) : kShownDb);
+      programme.y.push_back(x > 0 ? db_from_power_ratio(x * width) : kNullShownDb);
       rest.x.push_back(hz);
-      rest.y.push_back(r > 0 ? std::max(kShownDb, db_from_power_ratio(r * width)) : kShownDb);
+      rest.y.push_back(r > 0 ? std::max(kNullShownDb, db_from_power_ratio(r * width)) : kNullShownDb);
     }
     sheet_.draw(std::move(programme));
     sheet_.draw(std::move(rest));
     over_time("programme over time", channel, c.reference_over_time);
     over_time("residual over time", channel, c.residual_over_time);
     Curve depth{"depth per third octave", channel, "Hz", "dB", c.third_octave_hz, {}};
-    for (const double d : c.third_octave_depth) depth.y.push_back(d > 0 ? db_from_ratio(d) : kShownDb);
+    for (const double d : c.third_octave_depth) depth.y.push_back(d > 0 ? db_from_ratio(d) : kNullShownDb);
     sheet_.draw(std::move(depth));
     Curve response{"B over A", channel, "Hz", "dB", c.response_hz, {}};
     for (const double r : c.response) response.y.push_back(db_from_ratio(std::max(1e-10, r)));
@@ -167,8 +167,9 @@ class Builder {
       const std::size_t end = std::min(rms.size(), i + each);
       for (std::size_t k = i; k < end; ++k) sum += rms[k] * rms[k];
       curve.x.push_back(first_s + 0.5 * static_cast<double>(i + end) * result_.hop_s);
-      curve.y.push_back(sum > 0 ? std::max(kShownDb, db_from_power_ratio(sum / static_cast<double>(end - i)))
-                                : kShownDb);
+      curve.y.push_back(sum > 0
+                            ? std::max(kNullShownDb, db_from_power_ratio(sum / static_cast<double>(end - i)))
+                            : kNullShownDb);
     }
     sheet_.draw(std::move(curve));
   }
@@ -243,7 +244,7 @@ class Builder {
 
 Sheet null_sheet(const NullResult& result, const CaptureInfo& a, const CaptureInfo& b) {
   SheetBuilder sheet(null_readings(), b);
-  Builder(result, a, sheet).build();
+  NullSheet(result, a, sheet).build();
   return sheet.finish();
 }
 

@@ -20,13 +20,13 @@ constexpr double kBadLossDb = -6;  // of a mono sum: unrelated signals lose 3
 constexpr double kAgainst = -0.5;  // correlation of a band from which the two cancel
 constexpr double kMatters = 0.05;  // of the whole level: a band that is heard
 constexpr double kLowestDbfs = -200;
-constexpr std::size_t kTimePoints = 1000;  // of a curve over time: about what a picture is wide
+constexpr std::size_t kPairTimePoints = 1000;  // of a curve over time: about what a picture is wide
 
 double level_db(double rms) { return rms > 0 ? std::max(kLowestDbfs, db_from_ratio(rms)) : kLowestDbfs; }
 
-class Writer {
+class PairSheet {
  public:
-  Writer(SheetBuilder& sheet, const PairResult& r, const std::string& a_name, const std::string& b_name)
+  PairSheet(SheetBuilder& sheet, const PairResult& r, const std::string& a_name, const std::string& b_name)
       : sheet_(sheet),
         r_(r),
         common_({{"a", a_name},
@@ -138,7 +138,7 @@ class Writer {
   }
 
   void over_time(const char* name, const char* unit, const std::vector<double>& values, bool level) {
-    const std::size_t each = (r_.a_over_time.size() + kTimePoints - 1) / kTimePoints;
+    const std::size_t each = (r_.a_over_time.size() + kPairTimePoints - 1) / kTimePoints;
     Curve curve{name, std::nullopt, "s", unit, {}, {}};
     for (std::size_t i = 0; i < values.size(); i += each) {
       const std::size_t end = std::min(values.size(), i + each);
@@ -173,7 +173,7 @@ class Writer {
 Sheet pair_sheet(const PairResult& r, const CaptureInfo& capture, const std::string& a_name,
                  const std::string& b_name) {
   SheetBuilder sheet(pair_readings(), capture);
-  Writer(sheet, r, a_name, b_name).write();
+  PairSheet(sheet, r, a_name, b_name).write();
   return sheet.finish();
 }
 

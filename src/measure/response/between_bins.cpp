@@ -12,7 +12,7 @@ constexpr std::ptrdiff_t kReach = BetweenBins::kReach;
 constexpr double kOversampling = 2.5;  // of the spectrum: straight lines between bins then do
 // π·√((width/σ)²·(σ-½)² - 0.8) for a width of 12 and σ = 2.5 (Beatty, Nishimura, Pauly, IEEE Trans. Med.
 // Imag. 24(6), 2005, to verify).
-constexpr double kBeta = 30.03;
+constexpr double kBinsBeta = 30.03;
 
 // Modified Bessel function of order 0, by its series.
 double bessel_0(double x) {
@@ -26,13 +26,13 @@ double bessel_0(double x) {
 
 double kernel(double bins) {
   const double share = bins / static_cast<double>(kReach);
-  return share * share < 1 ? bessel_0(kBeta * std::sqrt(1 - share * share)) : 0;
+  return share * share < 1 ? bessel_0(kBinsBeta * std::sqrt(1 - share * share)) : 0;
 }
 
 // Its Fourier transform.
 double kernel_over_time(double time) {
   const double reach = static_cast<double>(kReach), turn = 2 * std::numbers::pi * reach * time,
-               s = std::sqrt(kBeta * kBeta - turn * turn);
+               s = std::sqrt(kBinsBeta * kBinsBeta - turn * turn);
   return 2 * reach * std::sinh(s) / s;
 }
 

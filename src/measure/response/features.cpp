@@ -33,12 +33,12 @@ constexpr double kShelfFitDb = 0.15;
 
 constexpr double kCrossDb = 20;  // under both bands: a crossover lies higher
 
-struct Crest {
+struct FeatureCrest {
   double hz = 0, db = 0;
 };
 
 // By a parabola through three places, or, where noise makes more of them as high, through all of these.
-Crest crest_of(std::span<const ResponsePoint> points, std::size_t top, int sign) {
+FeatureCrest feature_crest(std::span<const ResponsePoint> points, std::size_t top, int sign) {
   const double highest = sign * db_of(points[top]), near = kAsHighAs * points[top].uncertainty_db;
   std::size_t first = top - 1, last = top + 1;
   while (first > 0 && sign * db_of(points[first - 1]) > highest - near) --first;
@@ -87,7 +87,7 @@ std::optional<ResponseBell> bell_within(std::span<const ResponsePoint> inside) {
   };
   const auto low = flank(-1), high = flank(1);
   if (!low || !high) return std::nullopt;
-  const Crest crest = crest_of(inside, top, gain > 0 ? 1 : -1);
+  const FeatureCrest crest = feature_crest(inside, top, gain > 0 ? 1 : -1);
   return ResponseBell{crest.hz, crest.db - around, crest.hz / (*high - *low), around};
 }
 

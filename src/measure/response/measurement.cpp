@@ -18,7 +18,7 @@ using namespace measure_detail;
 
 constexpr double kLongestRecognisedS = 120;  // of a signal that is looked through for a sweep
 
-int rank(const PartKind& kind) {
+int response_rank(const PartKind& kind) {
   if (std::holds_alternative<Sweep>(kind)) return 1;
   if (std::holds_alternative<Noise>(kind)) return 2;
   if (std::holds_alternative<Programme>(kind)) return 3;
@@ -55,7 +55,7 @@ class Response : public Measurement {
     options.cache = &cache_;
     take_band(band_hz_, options.band_from_hz, options.band_to_hz);
     if (request.selection.in_seconds() || !request.selection.part.empty() || a.played()) {
-      const ChosenStretch stretch = choose_stretch(a, request.selection, rank);
+      const ChosenStretch stretch = choose_stretch(a, request.selection, response_rank);
       if (stretch.part && !b.played() && !request.selection.part.empty())
         throw Error(
             ErrorCode::bad_input,
@@ -228,7 +228,7 @@ MeasurementDescriptor response_measurement() {
                        {"difference", "the curve that would bring the first capture to the others"}},
           .part_use =
               [](const PartKind& kind) {
-                const int at = rank(kind);
+                const int at = response_rank(kind);
                 return at == 1 || at == 2 ? PartUse::usual : at == 3 ? PartUse::possible : PartUse::no;
               },
           .headline = {"gain_db", "ripple_db", "lower_edge_hz", "upper_edge_hz"},

@@ -129,9 +129,9 @@ const Curve* uncertainty_of(const Sheet& sheet, std::optional<int> channel) {
 }
 
 // What one channel of B is over A.
-class ChannelWriter {
+class ResponseSheet {
  public:
-  ChannelWriter(SheetBuilder& sheet, const ResponseResult& r, const ChannelResponse& c, int channel,
+  ResponseSheet(SheetBuilder& sheet, const ResponseResult& r, const ChannelResponse& c, int channel,
                 const CaptureInfo& a)
       : sheet_(sheet), r_(r), c_(c), channel_(channel) {
     common_ = {{"reference", a.file},
@@ -320,7 +320,7 @@ Sheet response_sheet(const ResponseResult& r, const CaptureInfo& a, const Captur
     else if (c.crosstalk_from)
       write_crosstalk(sheet, r, c, channel, a);
     else
-      ChannelWriter(sheet, r, c, channel, a).write();
+      ResponseSheet(sheet, r, c, channel, a).write();
   }
   for (const Slip& slip : r.alignment.slips)
     measure_detail::say_slip(sheet, slip, r.sample_rate_hz,

@@ -14,14 +14,14 @@
 namespace wavicon::measure_detail {
 namespace {
 
-constexpr double kTailS = 0.5;           // of the response over time
+constexpr double kSweepTailS = 0.5;      // of the response over time
 constexpr double kLeadS = 0.05;          // of silence before a sweep
-constexpr double kLittle = 1e-6;         // ε over the middle of the band
+constexpr double kSweepLittle = 1e-6;    // ε over the middle of the band
 constexpr double kSpoiledMargin = 1.06;  // of a frequency, beside what is spoiled
 constexpr double kCutS = 0.005;
 constexpr double kCutMargin = 1.6;      // the edge rings into what lies before it
 constexpr int kRounds = 2;              // of taking off what lies beside the sweep
-constexpr double kNothing = 1e-7;       // of the highest place: -140 dB
+constexpr double kSweepNothing = 1e-7;  // of the highest place: -140 dB
 constexpr double kAtTop = 0.999;        // of the highest sample: held there, it was cut
 constexpr double kLeastTop = 1e-3;      // -60 dBFS: what is softer was not cut
 constexpr std::size_t kClippedRun = 4;  // frames that stand still
@@ -30,7 +30,7 @@ constexpr double kMostBeforeS = 0.45, kNoiseGuardS = 0.01, kNoiseWindowS = 0.05,
 constexpr double kOfSecondOrder = 0.9;  // of the time by which its response comes early
 constexpr std::size_t kMostNoiseWindows = 8;
 constexpr double kWidenBelowHz = 150, kWiden = 1.2;      // a window holds few cycles there
-constexpr double kMethodDb = 0.001;                      // ε, the cuts, the reading between bins
+constexpr double kSweepMethodDb = 0.001;                 // ε, the cuts, the reading between bins
 constexpr double kOwnShare = 1e-5, kOwnMarginS = 0.005;  // what a channel plays beside another one's sweep
 constexpr double kSweepEdge = 0.03;  // of the sweep's ends that are left out, in frequency
 
@@ -44,7 +44,7 @@ class SweepDivision {
 
   void run(int of_a, int of_b, ChannelResponse& channel) {
     const auto lead = static_cast<std::int64_t>(kLeadS * task_.rate),
-               tail = static_cast<std::int64_t>(kTailS * task_.rate);
+               tail = static_cast<std::int64_t>(kSweepTailS * task_.rate);
     const std::int64_t first = task_.range.first - lead, frames = task_.range.frames() + lead + tail;
     double rest = 0;
     auto y = read_b(task_, of_b, first, frames, rest);
@@ -171,7 +171,7 @@ class SweepDivision {
     for (std::size_t k = 0; k < q.size(); ++k) {
       // Without the checks for infinities that the operator makes.
       const double a = p[k].real(), b = p[k].imag(), c = q[k].real(), d = q[k].imag(),
-                   weight = 1 / (a * a + b * b + kLittle * power);
+                   weight = 1 / (a * a + b * b + kSweepLittle * power);
       cache_.quotient[k] = {(a * c + b * d) * weight, (a * d - b * c) * weight};
     }
     return true;
@@ -202,7 +202,7 @@ class SweepDivision {
     for (const ResponsePoint& point : channel.points) top = std::max(top, std::abs(point.ratio));
     const std::size_t all = channel.points.size();
     std::erase_if(channel.points,
-                  [&](const ResponsePoint& point) { return std::abs(point.ratio) < kNothing * top; });
+                  [&](const ResponsePoint& point) { return std::abs(point.ratio) < kSweepNothing * top; });
     if (all > 0)
       channel.left_out_share = static_cast<double>(all - channel.points.size()) / static_cast<double>(all);
   }
@@ -301,7 +301,7 @@ class SweepDivision {
       const double size = std::abs(point.ratio), widen = point.hz < kWidenBelowHz ? kWiden : 1;
       if (size > 0)
         point.uncertainty_db =
-            std::hypot(kMethodDb, widen * 2 * kDbOfAmplitudeShare * std::sqrt(sum / count / 2) / size);
+            std::hypot(kSweepMethodDb, widen * 2 * kDbOfAmplitudeShare * std::sqrt(sum / count / 2) / size);
       in_b.push_back(sum / count * std::norm(a.spectrum[static_cast<std::size_t>(point.hz / bin)]) / squares);
     }
     // Variance of a sample of the noise, by the middle of the axis.

@@ -12,13 +12,13 @@
 namespace wavicon {
 namespace {
 
-constexpr double kShownDb = -260;
+constexpr double kSpectrumShownDb = -260;
 
 using measure_detail::level_dbfs;
 
-class Builder {
+class SpectrumSheet {
  public:
-  Builder(const SpectrumResult& result, SheetBuilder& sheet) : result_(result), sheet_(sheet) {}
+  SpectrumSheet(const SpectrumResult& result, SheetBuilder& sheet) : result_(result), sheet_(sheet) {}
 
   void add(int channel) {
     const ChannelSpectrum& c = result_.channels[static_cast<std::size_t>(channel)];
@@ -97,7 +97,7 @@ class Builder {
     const char* unit = result_.options.density ? "dBFS per root Hz" : "dBFS";
     auto add = [&](const char* name, const std::vector<double>& values) {
       Curve curve{name, channel, "Hz", unit, c.hz, {}};
-      for (const double v : values) curve.y.push_back(std::max(kShownDb, db_from_ratio(v + 1e-30)));
+      for (const double v : values) curve.y.push_back(std::max(kSpectrumShownDb, db_from_ratio(v + 1e-30)));
       sheet_.draw(std::move(curve));
     };
     add("spectrum", c.level);
@@ -106,7 +106,7 @@ class Builder {
     Curve bands{"bands", channel, "Hz", "dBFS", {}, {}};
     for (const SpectrumBand& band : c.bands) {
       bands.x.push_back(band.centre_hz);
-      bands.y.push_back(std::max(kShownDb, db_from_ratio(band.rms + 1e-30)));
+      bands.y.push_back(std::max(kSpectrumShownDb, db_from_ratio(band.rms + 1e-30)));
     }
     sheet_.draw(std::move(bands));
   }
@@ -134,7 +134,7 @@ class Builder {
 
 Sheet spectrum_sheet(const SpectrumResult& result, const CaptureInfo& capture) {
   SheetBuilder sheet(spectrum_readings(), capture);
-  Builder builder(result, sheet);
+  SpectrumSheet builder(result, sheet);
   for (std::size_t c = 0; c < result.channels.size(); ++c) builder.add(static_cast<int>(c));
   if (result.options.mid_side) sheet.sheet().channel_names = {"mid", "side"};
   return sheet.finish();

@@ -8,7 +8,7 @@
 namespace wavicon {
 namespace {
 
-constexpr double kShownDbfs = -140;
+constexpr double kTakesShownDbfs = -140;
 
 std::string kilohertz(double hz) { return fmt::format("{:.3g} kHz", hz / 1000); }
 
@@ -91,7 +91,7 @@ Sheet takes_sheet(const TakesResult& r, const CaptureInfo& capture) {
           fmt::format("take {}: above {} it holds nothing but the noise of its gap; that is left out", i + 1,
                       kilohertz(*take.noise_from_hz)));
     Curve curve{fmt::format("take {}", i + 1), std::nullopt, "Hz", "dBFS", take.band_hz, {}};
-    for (const double rms : take.band_rms) curve.y.push_back(rms > 0 ? db_from_ratio(rms) : kShownDbfs);
+    for (const double rms : take.band_rms) curve.y.push_back(rms > 0 ? db_from_ratio(rms) : kTakesShownDbfs);
     sheet.draw(std::move(curve));
   }
   if (noises.x.size() > 1) sheet.draw(std::move(noises));
