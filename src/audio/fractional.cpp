@@ -40,37 +40,6 @@ inline double three_sums(const double* x, const double* filters, double u, doubl
   return ((a[0] + a[1]) + (a[2] + a[3])) + ((a[4] + a[5]) + (a[6] + a[7]));
 }
 
-// The same for kBlocks·kLanes places one sample apart that lie between the same filters: side by side, so
-// that none waits for the one before. parts: of a sample, from the middle filter, of each place.
-template <std::size_t kBlocks>
-WAVICON_WITHIN_WIDE void sums_side_by_side(const double* x, const double* filters, const double* parts,
-                                           double* out) {
-  Lanes a[kBlocks] = {}, b[kBlocks] = {}, c[kBlocks] = {};
-  for (std::size_t k = 0; k < kTaps; ++k)
-    for (std::size_t i = 0; i < kBlocks; ++i) {
-      Lanes sample;
-      std::memcpy(&sample, x + i * kLanes + k, sizeof sample);
-      a[i] += filters[k] * sample;
-      b[i] += filters[kTaps + k] * sample;
-      c[i] += filters[2 * kTaps + k] * sample;
-    }
-  for (std::size_t i = 0; i < kBlocks; ++i) {
-    Lanes t;
-    std::memcpy(&t, parts + i * kLanes, sizeof t);
-    const Lanes result = 0.5 * t * (t - 1.0) * a[i] + (1.0 - t * t) * b[i] + 0.5 * t * (t + 1.0) * c[i];
-    std::memcpy(out + i * kLanes, &result, sizeof result);
-  }
-}
-
-WAVICON_WIDE void sums_of_one_block(const double* x, const double* filters, const double* parts,
-                                    double* out) {
-  sums_side_by_side<1>(x, filters, parts, out);
-}
-WAVICON_WIDE void sums_of_two_blocks(const double* x, const double* filters, const double* parts,
-                                     double* out) {
-  sums_side_by_side<2>(x, filters, parts, out);
-}
-
 // Where a place lies.
 struct Place {
   std::ptrdiff_t whole, row;
@@ -84,6 +53,41 @@ inline Place place_of(double place) {
   return {whole, row, phase - static_cast<double>(row) - 0.5};
 }
 
+// The same for kBlocks·kLanes places n, n + 1, … that lie between the same filters, a sample apart: side by
+// side, so that none waits for the one before. Parts of a sample from the middle filter are found as
+// place_of() does.
+template <std::size_t kBlocks>
+WAVICON_WITHIN_WIDE void sums_side_by_side(const double* x, const double* filters, double first, double step,
+                                           std::size_t n, const Place& begin, double* out) {
+  Lanes a[kBlocks] = {}, b[kBlocks] = {}, c[kBlocks] = {};
+  for (std::size_t k = 0; k < kTaps; ++k)
+    for (std::size_t i = 0; i < kBlocks; ++i) {
+      Lanes sample;
+      std::memcpy(&sample, x + i * kLanes + k, sizeof sample);
+      a[i] += filters[k] * sample;
+      b[i] += filters[kTaps + k] * sample;
+      c[i] += filters[2 * kTaps + k] * sample;
+    }
+  const auto whole = static_cast<double>(begin.whole), row = static_cast<double>(begin.row);
+  for (std::size_t i = 0; i < kBlocks; ++i) {
+    constexpr Lanes kApart{0, 1, 2, 3, 4, 5, 6, 7};
+    const Lanes block = kApart + static_cast<double>(i * kLanes);
+    const Lanes place = first + (static_cast<double>(n) + block) * step;
+    const Lanes t = ((place - (whole + block)) * static_cast<double>(kPhases) + 0.5) - row - 0.5;
+    const Lanes result = 0.5 * t * (t - 1.0) * a[i] + (1.0 - t * t) * b[i] + 0.5 * t * (t + 1.0) * c[i];
+    std::memcpy(out + i * kLanes, &result, sizeof result);
+  }
+}
+
+WAVICON_WIDE void sums_of_one_block(const double* x, const double* filters, double first, double step,
+                                    std::size_t n, const Place& begin, double* out) {
+  sums_side_by_side<1>(x, filters, first, step, n, begin, out);
+}
+WAVICON_WIDE void sums_of_two_blocks(const double* x, const double* filters, double first, double step,
+                                     std::size_t n, const Place& begin, double* out) {
+  sums_side_by_side<2>(x, filters, first, step, n, begin, out);
+}
+
 WAVICON_WIDE void read_one_by_one(const double* x, const double* filters, double first, double step,
                                   double* out, std::size_t count) {
   for (std::size_t n = 0; n < count; ++n) {
@@ -91,16 +95,6 @@ WAVICON_WIDE void read_one_by_one(const double* x, const double* filters, double
     out[n] = three_sums(x + whole - (FractionalReader::kReach - 1),
                         filters + row * static_cast<std::ptrdiff_t>(kTaps), 0.5 * t * (t - 1), 1 - t * t,
                         0.5 * t * (t + 1));
-  }
-}
-
-// Parts of `count` places that lie between the same filters, a sample apart: as place_of() finds them.
-WAVICON_WIDE void find_parts(double first, double step, std::size_t n, const Place& begin, std::size_t count,
-                             double* parts) {
-  const auto whole = static_cast<double>(begin.whole), row = static_cast<double>(begin.row);
-  for (std::size_t i = 0; i < count; ++i) {
-    const double place = first + static_cast<double>(n + i) * step;
-    parts[i] = ((place - (whole + static_cast<double>(i))) * kPhases + 0.5) - row - 0.5;
   }
 }
 
@@ -125,11 +119,9 @@ void read_inside(const double* x, const double* filters, double first, double st
       ++n;
       continue;
     }
-    double parts[2 * kLanes];
-    find_parts(first, step, n, begin, side_by_side, parts);
     const auto sums = side_by_side == kLanes ? sums_of_one_block : sums_of_two_blocks;
     sums(x + begin.whole - (FractionalReader::kReach - 1),
-         filters + begin.row * static_cast<std::ptrdiff_t>(kTaps), parts, out + n);
+         filters + begin.row * static_cast<std::ptrdiff_t>(kTaps), first, step, n, begin, out + n);
     n += side_by_side;
   }
   read_one_by_one(x, filters, first + static_cast<double>(n) * step, step, out + n, count - n);

@@ -13,6 +13,7 @@
 #include "audio/wide.hpp"
 #include "chunks.hpp"
 #include "disk.hpp"
+#include "read_in_pieces.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/plain_text.hpp"
 #include "wavicon/file/limits.hpp"
@@ -132,6 +133,7 @@ void require_readable(const fs::path& path) {
 
 struct AudioReader::Impl {
   AudioFileInfo info;
+  file_detail::ReadInPieces bytes;  // outlives the sound that is read from it
   Sound sound;
   std::int64_t position = 0;
 
@@ -161,6 +163,30 @@ void require_within_limits(const fs::path& path, const SF_INFO& info) {
         path, fmt::format("its header says {} channels; 1 to {} are measured", info.channels, kMostChannels));
 }
 
+// By which libsndfile reads a file of ours.
+template <typename File>
+SF_VIRTUAL_IO calls_of() {
+  SF_VIRTUAL_IO calls{};
+  calls.get_filelen = [](void* file) -> sf_count_t { return static_cast<File*>(file)->size(); };
+  calls.seek = [](sf_count_t offset, int whence, void* file) -> sf_count_t {
+    return static_cast<File*>(file)->seek(offset, whence);
+  };
+  calls.read = [](void* bytes, sf_count_t count, void* file) -> sf_count_t {
+    return static_cast<File*>(file)->read(bytes, count);
+  };
+  calls.tell = [](void* file) -> sf_count_t { return static_cast<File*>(file)->seek(0, SEEK_CUR); };
+  return calls;
+}
+
+// Through longer pieces than libsndfile reads by itself; what it knows by more than the bytes, by itself.
+Sound open_sound(const fs::path& path, file_detail::ReadInPieces& bytes, SF_INFO& info) {
+  SF_VIRTUAL_IO calls = calls_of<file_detail::ReadInPieces>();
+  if (bytes.open(path))
+    if (Sound sound{sf_open_virtual(&calls, SFM_READ, &info, &bytes)}) return sound;
+  info = {};
+  return Sound(sf_open(path.c_str(), SFM_READ, &info));
+}
+
 // Where the length of the file does not tell, the last frame does: buffers are sized by it.
 void require_last_frame(const fs::path& path, SNDFILE* sound, const SF_INFO& info) {
   if (info.frames <= 0) return;
@@ -178,7 +204,7 @@ void require_last_frame(const fs::path& path, SNDFILE* sound, const SF_INFO& inf
 AudioReader::AudioReader(const fs::path& path, CutOff cut_off) : impl_(std::make_unique<Impl>()) {
   require_readable(path);
   SF_INFO info{};
-  impl_->sound.reset(sf_open(path.c_str(), SFM_READ, &info));
+  impl_->sound = open_sound(path, impl_->bytes, info);
   const file_detail::ChunkIndex chunks = file_detail::index_chunks(path);
   if (!chunks.missing.empty() && (cut_off == CutOff::refused || !impl_->sound || info.frames <= 0))
     throw input_error(path, fmt::format("is cut off: {}; copy or bounce it again", chunks.missing));
@@ -381,18 +407,10 @@ using file_detail::DiskFile;
 
 // libsndfile writes through us: every call is checked, and none is buffered.
 SF_VIRTUAL_IO disk_calls() {
-  SF_VIRTUAL_IO calls{};
-  calls.get_filelen = [](void* file) -> sf_count_t { return static_cast<DiskFile*>(file)->size(); };
-  calls.seek = [](sf_count_t offset, int whence, void* file) -> sf_count_t {
-    return static_cast<DiskFile*>(file)->seek(offset, whence);
-  };
-  calls.read = [](void* bytes, sf_count_t count, void* file) -> sf_count_t {
-    return static_cast<DiskFile*>(file)->read(bytes, count);
-  };
+  SF_VIRTUAL_IO calls = calls_of<DiskFile>();
   calls.write = [](const void* bytes, sf_count_t count, void* file) -> sf_count_t {
     return static_cast<DiskFile*>(file)->write(bytes, static_cast<std::size_t>(count)) ? count : 0;
   };
-  calls.tell = [](void* file) -> sf_count_t { return static_cast<DiskFile*>(file)->seek(0, SEEK_CUR); };
   return calls;
 }
 

@@ -207,7 +207,7 @@ struct HealthMeter::Impl {
     m.repeats.take(x, facts.anchors, facts.peak);
     m.flat_top.take(x, facts.peak, at);
     const double jump = at == 0 ? 0 : facts.jump;  // where the capture begins is no jump
-    m.jumps.take(jump, m.jumps.may_stand_out(jump) ? jump_place(x, jump) : 0);
+    m.jumps.take(jump, m.jumps.may_stand_out(jump) ? jump_place(x, jump) : JumpFinder::kNowhere);
     if (std::max(facts.peak, m.last_peak) > kLoud) look_between(m, x, at);
     m.last_peak = facts.peak;
   }

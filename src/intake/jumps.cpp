@@ -27,9 +27,10 @@ JumpFinder::JumpFinder(double sample_rate_hz, double least)
 
 bool JumpFinder::may_stand_out(double highest) const {
   if (highest < least_) return false;
+  // Before the first chunk there are zeros in the ring.
   double lowest = highest;
   for (std::int64_t back = 1; back <= static_cast<std::int64_t>(kExceptions) + 2; ++back)
-    lowest = std::min(lowest, highest_of(taken_ - back));
+    lowest = std::min(lowest, highest_[slot(taken_ - back)]);
   return lowest <= highest / kStandsOut;
 }
 
@@ -46,12 +47,12 @@ void JumpFinder::finish() {
 }
 
 void JumpFinder::decide(std::int64_t chunk) {
+  const std::size_t at = at_[slot(chunk)];
+  if (at == kNowhere) return;
   const double here = highest_of(chunk);
-  if (here < least_) return;
   // The second edge of a click is told with the first.
   if (std::max(highest_of(chunk - 1), highest_of(chunk - 2)) > here) return;
   const double limit = here / kStandsOut;
-  const std::size_t at = at_[slot(chunk)];
   std::size_t others = 0;
   for (std::int64_t away = 1; away <= reach_; ++away) {
     const bool shared_before = away == 1 && at < kEdge, shared_after = away == 1 && at + kEdge >= kChunk;

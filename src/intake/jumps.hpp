@@ -20,9 +20,10 @@ class JumpFinder {
 
   /// Whether the next chunk may stand out, so that its place is worth looking for.
   [[nodiscard]] bool may_stand_out(double highest) const;
-  /// @param highest  third difference of the next chunk. @param at  its place in the chunk, if it may stand
-  /// out.
+  /// @param highest  third difference of the next chunk. @param at  its place in the chunk, or kNowhere where
+  /// it cannot stand out.
   void take(double highest, std::size_t at);
+  static constexpr std::size_t kNowhere = ~std::size_t{0};
   /// Decides the chunks that were waiting for what follows.
   void finish();
 

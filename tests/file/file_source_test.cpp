@@ -37,6 +37,18 @@ TEST(FileSource, ReadsAnyStretchLikeTheWholeFile) {
         memory.read(first, b);
         EXPECT_EQ(a, b) << name << " " << channels << " from " << first;
       }
+      // Here and there, some reads on from where the last one ended.
+      std::int64_t at = 0;
+      for (std::uint64_t i = 0; i < 100; ++i) {
+        const auto random = [&](std::uint64_t what) { return random_uniform(2, what, i); };
+        if (random(0) > 0.6) at = static_cast<std::int64_t>(random(1) * 20000);
+        const auto frames = 1 + static_cast<std::int64_t>(random(2) * 2500);
+        std::vector<double> a(static_cast<std::size_t>(frames * channels), 9.0), b(a.size(), 8.0);
+        source.read(at, a);
+        memory.read(at, b);
+        ASSERT_EQ(a, b) << name << " " << channels << " from " << at << ", " << frames << " frames";
+        at = (at + frames) % 20000;
+      }
     }
 }
 

@@ -41,14 +41,6 @@ constexpr double kInterpolation = 1e-8;  // what reading between samples leaves,
 
 [[noreturn]] void refuse(const std::string& what) { throw Error(ErrorCode::bad_argument, what); }
 
-// Each run of `wide` frames without the margins at its ends.
-void copy_middle(std::span<const double> from, std::size_t wide, std::size_t margin, std::span<double> to) {
-  const std::size_t count = wide - 2 * margin;
-  for (std::size_t run = 0; run * count < to.size(); ++run)
-    std::copy_n(from.begin() + static_cast<std::ptrdiff_t>(run * wide + margin), count,
-                to.begin() + static_cast<std::ptrdiff_t>(run * count));
-}
-
 // A, B brought to it and what is left of B, block by block, channels one after the other.
 class ResidualReader {
  public:
@@ -56,66 +48,65 @@ class ResidualReader {
   /// @param cut_top  takes out of the residual what reading between samples lost near half the rate.
   ResidualReader(AudioSource& a, AlignedReader& aligned, const std::vector<ChannelPair>& pairs,
                  std::size_t block, bool cut_top)
-      : a_(a), aligned_(aligned), pairs_(pairs), cut_top_(cut_top) {
-    const auto a_channels = static_cast<std::size_t>(a.channel_count());
-    x_.resize(block * a_channels);
-    y_.resize(block * pairs.size());
+      : a_(a), aligned_(aligned), pairs_(pairs), cut_top_(cut_top), margin_(cut_top ? cut_.reach() : 0) {
+    const std::size_t wide = block + 2 * margin_;
+    x_.resize(wide * static_cast<std::size_t>(a.channel_count()));
+    y_.resize(wide * pairs.size());
     rest_.resize(block * pairs.size());
-    if (!cut_top) return;
-    const std::size_t wide = block + 2 * cut_.reach();
-    wide_x_.resize(wide * a_channels);
-    wide_y_.resize(wide * pairs.size());
-    wide_rest_.resize(wide * pairs.size());
+    if (cut_top) wide_rest_.resize(wide * pairs.size());
   }
 
   void read(std::int64_t at, std::size_t count) {
     count_ = count;
-    const auto a = std::span(x_).first(count * static_cast<std::size_t>(a_.channel_count())),
-               b = std::span(y_).first(count * pairs_.size());
-    if (!cut_top_) {
-      a_.read(at, a);
-      aligned_.read(at, b);
-      for (std::size_t p = 0; p < pairs_.size(); ++p)
-        for (std::size_t n = 0; n < count; ++n) rest_[p * count + n] = of_a(p)[n] - b[p * count + n];
-      return;
-    }
-    const std::size_t margin = cut_.reach(), wide = count + 2 * margin;
-    const auto before = at - static_cast<std::int64_t>(margin);
-    a_.read(before, std::span(wide_x_).first(wide * static_cast<std::size_t>(a_.channel_count())));
-    aligned_.read(before, std::span(wide_y_).first(wide * pairs_.size()));
-    copy_middle(wide_x_, wide, margin, a);
-    copy_middle(wide_y_, wide, margin, b);
+    const std::size_t wide = count + 2 * margin_;
+    const auto before = at - static_cast<std::int64_t>(margin_);
+    a_.read(before, std::span(x_).first(wide * static_cast<std::size_t>(a_.channel_count())));
+    aligned_.read(before, std::span(y_).first(wide * pairs_.size()));
     for_each_part(pairs_.size(), [&](std::size_t p) {
-      const double *from_a = wide_x_.data() + static_cast<std::size_t>(pairs_[p].a) * wide,
-                   *from_b = wide_y_.data() + p * wide;
-      const auto rest = std::span(wide_rest_).subspan(p * wide, wide);
+      const double *from_a = x_.data() + static_cast<std::size_t>(pairs_[p].a) * wide,
+                   *from_b = y_.data() + p * wide;
+      const auto rest = cut_top_ ? std::span(wide_rest_).subspan(p * wide, wide)
+                                 : std::span(rest_).subspan(p * count, count);
       for (std::size_t n = 0; n < wide; ++n) rest[n] = from_a[n] - from_b[n];
-      cut_.apply(rest, std::span(rest_).subspan(p * count, count));
+      if (cut_top_) cut_.apply(rest, std::span(rest_).subspan(p * count, count));
     });
   }
 
-  [[nodiscard]] std::span<const double> a() const {
-    return std::span(x_).first(count_ * static_cast<std::size_t>(a_.channel_count()));
+  [[nodiscard]] std::size_t channels_of_a() const { return static_cast<std::size_t>(a_.channel_count()); }
+  [[nodiscard]] std::span<const double> channel_of_a(std::size_t c) const { return middle(x_, c); }
+  [[nodiscard]] std::span<const double> of_a(std::size_t pair) const {
+    return channel_of_a(static_cast<std::size_t>(pairs_[pair].a));
   }
-  [[nodiscard]] std::span<const double> b() const { return std::span(y_).first(count_ * pairs_.size()); }
+  /// All pairs of B, one after the other.
+  [[nodiscard]] std::span<const double> b() {
+    b_.clear();
+    for (std::size_t p = 0; p < pairs_.size(); ++p) {
+      const auto here = middle(y_, p);
+      b_.insert(b_.end(), here.begin(), here.end());
+    }
+    return b_;
+  }
   [[nodiscard]] std::span<const double> residual() const {
     return std::span(rest_).first(count_ * pairs_.size());
-  }
-  [[nodiscard]] std::span<const double> of_a(std::size_t pair) const {
-    return std::span(x_).subspan(static_cast<std::size_t>(pairs_[pair].a) * count_, count_);
   }
   [[nodiscard]] std::span<const double> residual(std::size_t pair) const {
     return std::span(rest_).subspan(pair * count_, count_);
   }
 
  private:
+  // A channel without the margins at its ends.
+  [[nodiscard]] std::span<const double> middle(const std::vector<double>& from, std::size_t channel) const {
+    return std::span(from).subspan(channel * (count_ + 2 * margin_) + margin_, count_);
+  }
+
   AudioSource& a_;
   AlignedReader& aligned_;
   const std::vector<ChannelPair>& pairs_;
   bool cut_top_;
   TopCut cut_;
+  std::size_t margin_;
   std::size_t count_ = 0;
-  std::vector<double> x_, y_, rest_, wide_x_, wide_y_, wide_rest_;
+  std::vector<double> x_, y_, rest_, wide_rest_, b_;
 };
 
 class Nuller {
@@ -415,7 +406,7 @@ class Nuller {
          at += static_cast<std::int64_t>(block)) {
       reader.read(at, static_cast<std::size_t>(
                           std::min<std::int64_t>(static_cast<std::int64_t>(block), result_.end_frame - at)));
-      bits_a.add(reader.a());
+      for (std::size_t c = 0; c < reader.channels_of_a(); ++c) bits_a.add(reader.channel_of_a(c));
       bits_b.add(aligned.raw());
       std::vector<char> none(channels);
       for_each_part(channels, [&](std::size_t p) {
