@@ -138,7 +138,7 @@ class PairSheet {
   }
 
   void over_time(const char* name, const char* unit, const std::vector<double>& values, bool level) {
-    const std::size_t each = (r_.a_over_time.size() + kPairTimePoints - 1) / kTimePoints;
+    const std::size_t each = (r_.a_over_time.size() + kPairTimePoints - 1) / kPairTimePoints;
     Curve curve{name, std::nullopt, "s", unit, {}, {}};
     for (std::size_t i = 0; i < values.size(); i += each) {
       const std::size_t end = std::min(values.size(), i + each);
