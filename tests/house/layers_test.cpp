@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // The house rules that a machine can check: who may use whom, and what stands in one place only.
 
+#include <cctype>
 #include <map>
 #include <regex>
 #include <set>
@@ -33,8 +34,8 @@ const std::map<std::string, std::set<std::string>> kMayUse = {
       "linux/", "poll.h", "pthread.h", "semaphore.h", "signal.h", "sys/", "unistd.h"}},
     {"testing", {"audio", "stimulus", "intake", "measure", "sheet", "path", "present", "gmock/"}},
     {"live",
-     {"audio", "stimulus", "intake", "measure", "sheet", "path", "present", "curses.h", "langinfo.h", "signal.h",
-      "termios.h", "unistd.h"}},
+     {"audio", "stimulus", "intake", "measure", "sheet", "path", "present", "curses.h", "langinfo.h",
+      "signal.h", "termios.h", "unistd.h"}},
     {"present",
      {"audio", "sheet", "cmark.h", "fcntl.h", "nettle/", "signal.h", "spawn.h", "unistd.h", "sys/"}},
 };
@@ -178,6 +179,74 @@ TEST(Layers, TheProgramDoesNoArithmeticOnSamples) {
   EXPECT_TRUE(computes("energy = std::inner_product(a, b, a, 0.0);"));
   EXPECT_TRUE(computes("#include \"wavicon/measure/levels/levels.hpp\""));
   EXPECT_FALSE(computes("#include \"wavicon/measure/measurement_list.hpp\""));
+}
+
+// Constants (kName) of a file: those that it defines, and all that stand in it.
+struct Constants {
+  std::set<std::string> defined, named;
+};
+
+Constants constants_of(const fs::path& file) {
+  Constants found;
+  const std::string code = code_of(file);
+  const auto is_word = [&](std::size_t at) {
+    return at < code.size() && (std::isalnum(static_cast<unsigned char>(code[at])) != 0 || code[at] == '_');
+  };
+  bool constant = false;  // within a statement that says const or constexpr
+  char before = ' ';      // the last one that is no space
+  std::string last;       // word
+  for (std::size_t at = 0; at < code.size();) {
+    if (!is_word(at)) {
+      if (code[at] == ';') constant = false;
+      if (std::isspace(static_cast<unsigned char>(code[at])) == 0) before = code[at];
+      ++at;
+      continue;
+    }
+    std::size_t end = at;
+    while (is_word(end)) ++end;
+    const std::string word = code.substr(at, end - at);
+    constant = constant || word == "const" || word == "constexpr";
+    if (word.size() > 1 && word[0] == 'k' && std::isupper(static_cast<unsigned char>(word[1])) != 0) {
+      found.named.insert(word);
+      const std::size_t next = code.find_first_not_of(" \n", end);
+      const bool parameter = last == "size_t" || last == "bool" || last == "int";  // of a template
+      const bool declared = std::isalnum(static_cast<unsigned char>(before)) != 0 ||
+                            std::string(">*&,").find(before) != std::string::npos;
+      if (parameter) found.defined.insert(word);
+      if (constant && declared && next != std::string::npos &&
+          std::string("={[").find(code[next]) != std::string::npos && code.compare(next, 2, "==") != 0)
+        found.defined.insert(word);
+    }
+    before = code[end - 1];
+    last = word;
+    at = end;
+  }
+  return found;
+}
+
+// Sources are compiled in bundles, in which the constant of another one would be found without a word.
+TEST(Layers, ConstantsAreDefinedInTheirFileOrInAHeader) {
+  std::map<fs::path, Constants> sources;
+  std::set<std::string> shared;
+  std::map<std::string, fs::path> elsewhere;
+  for (const char* folder : {"src", "include", "cli", "tests"})
+    for (const auto& entry : fs::recursive_directory_iterator(kSource / folder)) {
+      const bool source = entry.path().extension() == ".cpp";
+      if (!source && entry.path().extension() != ".hpp") continue;
+      Constants found = constants_of(entry.path());
+      if (!source) {
+        shared.merge(found.defined);
+        continue;
+      }
+      for (const std::string& name : found.defined) elsewhere[name] = entry.path();
+      sources[entry.path()] = std::move(found);
+    }
+  EXPECT_GT(elsewhere.size(), 500U);
+  for (const auto& [file, constants] : sources)
+    for (const std::string& name : constants.named)
+      if (constants.defined.count(name) == 0 && shared.count(name) == 0 && elsewhere.count(name) != 0) {
+        ADD_FAILURE() << file << " names " << name << ", which is defined in " << elsewhere[name];
+      }
 }
 
 TEST(Layers, EverySourceNamesItsLicence) {
