@@ -53,9 +53,9 @@ inline Place place_of(double place) {
   return {whole, row, phase - static_cast<double>(row) - 0.5};
 }
 
-// The same for kBlocks·kLanes places n, n + 1, … that lie between the same filters, a sample apart: side by
-// side, so that none waits for the one before. Parts of a sample from the middle filter are found as
-// place_of() does.
+// What three_sums() gives, for kBlocks·kLanes places n, n + 1, … that lie between the same filters, a sample
+// apart: side by side, so that none waits for the one before. Parts of a sample from the middle filter are
+// found as place_of() does.
 template <std::size_t kBlocks>
 WAVICON_WITHIN_WIDE void sums_side_by_side(const double* x, const double* filters, double first, double step,
                                            std::size_t n, const Place& begin, double* out) {
