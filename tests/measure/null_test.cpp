@@ -296,6 +296,35 @@ TEST(Null, TheSinkGetsWhatIsLeftAndBAtAsLevel) {
   EXPECT_NEAR(result.channels[0].residual_rms, rms_of(n), 1e-9);
 }
 
+TEST(Null, TheSinkGetsBInItsPlaceWhereTheTopIsCutOff) {
+  const Signal x = noise(3 * 48000, -20, 6);
+  double own = 0, apart = 0;
+  const auto result = null_of(x, moved(x, 0.5), 48000, {.delay_samples = 0.5, .drift_ppm = 0},
+                              [&](std::int64_t first, std::span<const double>, std::span<const double> b) {
+                                for (std::size_t i = 0; i < b.size(); ++i) {
+                                  const double at = x[static_cast<std::size_t>(first) + i];
+                                  own += at * at;
+                                  apart += (b[i] - at) * (b[i] - at);
+                                }
+                              });
+  ASSERT_LT(result.band_to_hz, 23000) << "white noise holds something just under half the rate";
+  ASSERT_GT(own, 0);
+  // What two readings between samples lose there is all; a frame off would be twice the power.
+  EXPECT_LT(apart, 0.15 * own);
+}
+
+TEST(Null, TheWordLengthIsThatOfAllChannels) {
+  const Signal& x = programme("voice", 48000, 3);
+  Audio a(48000, 2, static_cast<std::int64_t>(x.size())), b = a;
+  for (int c = 0; c < 2; ++c) {
+    const Signal kept = stored(x, c == 0 ? 16 : 24, false), noisy = added(kept, noise(x.size(), -60, 4));
+    std::copy(kept.begin(), kept.end(), a.channel(c).begin());
+    std::copy(noisy.begin(), noisy.end(), b.channel(c).begin());
+  }
+  MemorySource from(a), against(b);
+  EXPECT_EQ(measure_null(taken(from), taken(against)).used_bits_a, 24);
+}
+
 TEST(Null, AGapMovesTheGainByNoMoreThanItsUncertainty) {
   const double rate = 48000;
   const Signal x = programme("chamber", rate, 4);
