@@ -58,6 +58,16 @@ class WithTerminal : public Base {
     ADD_FAILURE() << text << " is not there:\n" << seen();
     return false;
   }
+  // Both at one look: between two of them, half a frame of what was there before may be drawn.
+  bool shows_without(const std::string& text, const std::string& gone) const {
+    for (int i = 0; i < 150; ++i) {
+      const std::string now = in_one_row(seen());
+      if (now.find(text) != std::string::npos && now.find(gone) == std::string::npos) return true;
+      std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    }
+    ADD_FAILURE() << text << " is not there without " << gone << ":\n" << seen();
+    return false;
+  }
   bool loses(const std::string& text) const {
     for (int i = 0; i < 100; ++i) {
       if (in_one_row(seen()).find(text) == std::string::npos) return true;
