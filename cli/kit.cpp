@@ -4,11 +4,13 @@
 #include <algorithm>
 #include <map>
 #include <memory>
+#include <optional>
 
 #include "commands.hpp"
 #include "program.hpp"
 #include "stimulus_file.hpp"
 #include "wavicon/audio/error.hpp"
+#include "wavicon/audio/workers.hpp"
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/file/file_pairs.hpp"
 #include "wavicon/file/output_file.hpp"
@@ -36,6 +38,7 @@ struct Read {
   bool json = false;
   std::string sheet_file;
   std::string csv_file;
+  int jobs = 0;  // threads; 0: as many as there are cores
   bool quiet = false;
 };
 
@@ -104,7 +107,7 @@ int make(const MakeKit& command) {
 }
 
 // One bounce; what is no bounce of this kit is an error.
-BounceReading read_bounce(const fs::path& file, Recipe recipe) {
+BounceReading read_bounce(const fs::path& file, Recipe recipe, Progress& progress) {
   recipe.sample_rate_hz = AudioReader(file, CutOff::accepted).info().sample_rate_hz;
   try {
     require_valid(recipe);
@@ -112,7 +115,8 @@ BounceReading read_bounce(const fs::path& file, Recipe recipe) {
     throw Error(ErrorCode::bad_input,
                 fmt::format("at {:g} Hz the recipe of this kit has no stimulus", recipe.sample_rate_hz));
   }
-  return measure_bounce(judge_file(file, {.hold_faults = true}, std::make_shared<Stimulus>(recipe)));
+  return measure_bounce(judge_file(file, {.hold_faults = true}, std::make_shared<Stimulus>(recipe),
+                                   [&](double part) { progress.reading(file.string(), part); }));
 }
 
 int read(const Read& command) {
@@ -134,24 +138,36 @@ int read(const Read& command) {
   options.csv_file = command.csv_file;
   options.quiet = command.quiet || !command.json;
   options.check();
+  const ThreadAllowance allowance(command.jobs);
+  std::vector<std::optional<BounceReading>> readings(files.size());
+  std::vector<std::string> failures(files.size());
+  {
+    // Gone from the terminal before anything is printed.
+    Progress progress("measuring", command.quiet);
+    for_each_part(files.size(), [&](std::size_t i) {
+      try {
+        readings[i] = read_bounce(files[i], recipe, progress);
+      } catch (const Interrupted&) {
+        throw;
+      } catch (const std::exception&) {
+        failures[i] = current_failure().line;
+      }
+    });
+  }
   std::vector<Sheet> sheets;
   std::vector<std::string> names, columns;
   bool all = true;
-  for (const fs::path& file : files) {
-    names.push_back(file.lexically_relative(folder / "bounces").string());
-    try {
-      BounceReading reading = read_bounce(file, recipe);
-      for (const std::string& column : reading.columns)
+  for (std::size_t i = 0; i < files.size(); ++i) {
+    names.push_back(files[i].lexically_relative(folder / "bounces").string());
+    if (readings[i]) {
+      for (const std::string& column : readings[i]->columns)
         if (std::find(columns.begin(), columns.end(), column) == columns.end()) columns.push_back(column);
-      sheets.push_back(std::move(reading.sheet));
-    } catch (const Interrupted&) {
-      throw;
-    } catch (const std::exception&) {
+      sheets.push_back(std::move(readings[i]->sheet));
+    } else {
       all = false;
       Sheet sheet{.measurement = kit_readings().measurement};
-      sheet.capture.file = file.string();
-      sheet.findings.push_back(
-          {Severity::fault, FindingCode::wrong_stimulus, current_failure().line, std::nullopt});
+      sheet.capture.file = files[i].string();
+      sheet.findings.push_back({Severity::fault, FindingCode::wrong_stimulus, failures[i], std::nullopt});
       sheets.push_back(std::move(sheet));
     }
   }
@@ -192,6 +208,9 @@ void add_kit(CLI::App& app, Action& action) {
   in->add_flag("--json", reading->json, "print the sheets as JSON");
   in->add_option("--sheet", reading->sheet_file, "write the sheets as JSON to a file");
   in->add_option("--csv", reading->csv_file, "write the readings as CSV to a file");
+  in->add_option("--jobs", reading->jobs,
+                 "threads to use; the figures do not change (default: as many as there are cores)")
+      ->check(CLI::PositiveNumber);
   in->add_flag("--quiet", reading->quiet, "print nothing but errors");
   in->callback([reading, &action] { action = [reading] { return read(*reading); }; });
 }

@@ -115,6 +115,8 @@ TEST_F(Kit, WhatIsNoBounceIsSaidAndTheOthersAreRead) {
   EXPECT_HAS(ran.out, "good.wav: the session left it untouched: no gain, trim, fade or resampling");
   EXPECT_HAS(ran.out, "other.wav: fault: the stimulus is not found in it");
   EXPECT_HAS(ran.out, "broken.wav: fault: ");
+  EXPECT_EQ(wavicon("kit read k --jobs 1").out, ran.out);
+  EXPECT_HAS(bad(2, "kit read k --jobs 0"), "--jobs");
   EXPECT_HAS(bad(2, "kit read ."), "holds no recipe.toml");
   write_text(file("n.toml"), "marks = false\n[[part]]\nkind = \"tone\"\n");
   EXPECT_HAS(bad(3, "kit make n.toml -o n"), "a kit needs marks");
