@@ -58,7 +58,11 @@ std::string ticks(const LevelMap& map) {
 std::string map_block(const LevelMap& map) {
   std::string text = "$map << END\n";
   const std::size_t rows = map.y.size();
+  text += fmt::format("{}", map.x.size());
+  for (const double x : map.x) fmt::format_to(std::back_inserter(text), " {:.8g}", x);
+  text += '\n';
   for (std::size_t r = 0; r < rows; ++r) {
+    fmt::format_to(std::back_inserter(text), "{} ", r);
     for (std::size_t c = 0; c < map.x.size(); ++c)
       fmt::format_to(std::back_inserter(text), "{:.1f} ", map.z[c * rows + r]);
     text += '\n';
@@ -143,9 +147,9 @@ std::string draw_spectrogram(const Sheet& sheet, const PlotOptions& options) {
       literal(fmt::format("time, s      ({:g} Hz sample rate, windows of {:.3g} s)",
                           sheet.capture.sample_rate_hz, window != nullptr ? std::get<double>(*window) : 0)));
   script += fmt::format(
-      "set key at screen 0.93,0.985 top right samplen 2\nplot $map matrix using ({:.8g}+$1*{:.8g}):2:3 with "
+      "set key at screen 0.93,0.985 top right samplen 2\nplot $map nonuniform matrix using 1:2:3 with "
       "image notitle{}\n",
-      map.x.front(), step, plots);
+      plots);
   return run_gnuplot(script, options);
 }
 
