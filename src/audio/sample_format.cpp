@@ -2,6 +2,7 @@
 #include "wavicon/audio/sample_format.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "audio/wide.hpp"
@@ -48,29 +49,48 @@ std::int32_t Quantiser::code(double sample, int channel, std::int64_t frame) con
 
 namespace {
 
-// Without dither, many side by side. What is held at the ends first rounds to the same;
-// below 2^51 adding 1.5·2^52 rounds to the nearest step, ties to even.
-WAVICON_WIDE void codes_of(const double* __restrict samples, double steps_at_full_scale,
+// Many side by side. What is held at the ends first rounds to the same; below 2^51 adding 1.5·2^52 rounds to
+// the nearest step, ties to even.
+WAVICON_WIDE void codes_of(const double* __restrict samples, double scale, double steps_at_full_scale,
                            std::int32_t* __restrict out, std::size_t count) {
   constexpr double kRounder = 6755399441055744.0;
   const double lowest = -steps_at_full_scale, highest = steps_at_full_scale - 1.0;
   for (std::size_t i = 0; i < count; ++i) {
-    double steps = samples[i] * steps_at_full_scale;
+    double steps = samples[i] * scale;
     steps = steps < lowest ? lowest : steps;
     steps = steps > highest ? highest : steps;
     out[i] = static_cast<std::int32_t>((steps + kRounder) - kRounder);
   }
 }
 
+// The dither of a channel's frames first, first + 1, …
+WAVICON_WIDE void write_dither(std::uint64_t seed, std::uint64_t channel, std::uint64_t first, double* out,
+                               std::size_t count) {
+  for (std::size_t i = 0; i < count; ++i) out[i] = random_triangular(seed, channel, first + i);
+}
+
 }  // namespace
 
 void Quantiser::codes(std::span<const double> interleaved, int channel_count, std::int64_t first_frame,
                       std::span<std::int32_t> out) const noexcept {
-  if (!dither_) return codes_of(interleaved.data(), steps_at_full_scale_, out.data(), interleaved.size());
+  if (!dither_)
+    return codes_of(interleaved.data(), steps_at_full_scale_, steps_at_full_scale_, out.data(),
+                    interleaved.size());
+  constexpr std::size_t kPiece = 256;
+  std::array<double, kPiece> steps{};
+  std::array<std::int32_t, kPiece> codes{};
   const auto channels = static_cast<std::size_t>(channel_count);
-  for (std::size_t i = 0; i < interleaved.size(); ++i)
-    out[i] = code(interleaved[i], static_cast<int>(i % channels),
-                  first_frame + static_cast<std::int64_t>(i / channels));
+  for (std::size_t frame = 0; frame * channels < interleaved.size(); frame += kPiece)
+    for (std::size_t c = 0; c < channels; ++c) {
+      const std::size_t at = frame * channels + c;
+      if (at >= interleaved.size()) break;
+      const std::size_t count = std::min(kPiece, (interleaved.size() - at + channels - 1) / channels);
+      write_dither(seed_, c, static_cast<std::uint64_t>(first_frame) + frame, steps.data(), count);
+      for (std::size_t i = 0; i < count; ++i)
+        steps[i] += interleaved[at + i * channels] * steps_at_full_scale_;
+      codes_of(steps.data(), 1, steps_at_full_scale_, codes.data(), count);
+      for (std::size_t i = 0; i < count; ++i) out[at + i * channels] = codes[i];
+    }
 }
 
 double Quantiser::value(double sample, int channel, std::int64_t frame) const noexcept {

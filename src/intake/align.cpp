@@ -19,6 +19,7 @@
 #include "slip_pieces.hpp"
 #include "slip_place.hpp"
 #include "wavicon/audio/transform.hpp"
+#include "wavicon/audio/workers.hpp"
 #include "wavicon/intake/hits.hpp"
 
 namespace wavicon {
@@ -357,21 +358,18 @@ class Aligner {
     add_places_by_ends(active, places);
     // A place is known to a low sample only: all of them are looked at, each at its best.
     ProvenPlace straight;
-    std::vector<intake_detail::CurveTiming> bent;
+    std::vector<double> perhaps_bent;
     for (const double place : places) {
       const double here = left_at(place);
       straight.offer(line_.line().delay, here);
       // What is bent leaves a share beside a gain, and nothing beside a curve.
-      if (here > kBentLeft) continue;
-      const auto curve =
-          intake_detail::time_by_curve_over(a_, options_.reference_channel, active.first, active.end, b_,
-                                            options_.capture_channel, line_.line().delay);
-      if (curve) bent.push_back(*curve);
+      if (here <= kBentLeft) perhaps_bent.push_back(line_.line().delay);
     }
     if (straight.is_proven(kProvenLeft)) {
       left_at(straight.delay);
       return at_rest(line_.delay_sigma());
     }
+    const auto bent = curves_at(perhaps_bent, active);
     const intake_detail::CurveTiming* best = intake_detail::proven_curve(bent);
     if (best == nullptr ||
         !intake_detail::holds_everywhere(a_, options_.reference_channel, active.first, active.end, b_,
@@ -380,6 +378,21 @@ class Aligner {
     left_at(best->delay_frames);
     line_.set({best->delay_frames, 0});
     return at_rest(best->sigma_frames);
+  }
+
+  // Where the reference through a curve leaves least, near each of some delays; where nothing tells that,
+  // none.
+  [[nodiscard]] std::vector<intake_detail::CurveTiming> curves_at(const std::vector<double>& delays,
+                                                                  const intake_detail::Stretch& active) {
+    std::vector<std::optional<intake_detail::CurveTiming>> curves(delays.size());
+    for_each_part(delays.size(), [&](std::size_t i) {
+      curves[i] = intake_detail::time_by_curve_over(a_, options_.reference_channel, active.first, active.end,
+                                                    b_, options_.capture_channel, delays[i]);
+    });
+    std::vector<intake_detail::CurveTiming> found;
+    for (auto& curve : curves)
+      if (curve) found.push_back(std::move(*curve));
+    return found;
   }
 
   // Along a line that does not lean.

@@ -26,11 +26,13 @@ namespace wavicon {
   return static_cast<double>(random_bits(seed, stream, index) >> 11) * 0x1p-53;
 }
 
-/// Triangular in (-1, +1): the difference of two uniform values; variance 1/6.
+/// Triangular in (-1, +1): the difference of two uniform values of 32 bits; variance 1/6.
 [[nodiscard]] constexpr double random_triangular(std::uint64_t seed, std::uint64_t stream,
                                                  std::uint64_t index) noexcept {
   const std::uint64_t bits = random_bits(seed, stream, index);
-  return (static_cast<double>(bits >> 32) - static_cast<double>(bits & 0xFFFFFFFF)) * 0x1p-32;
+  return (static_cast<double>(static_cast<std::uint32_t>(bits >> 32)) -
+          static_cast<double>(static_cast<std::uint32_t>(bits))) *
+         0x1p-32;
 }
 
 }  // namespace wavicon
