@@ -19,6 +19,10 @@ constexpr double kGuard =
 using Lanes = double __attribute__((vector_size(64)));
 constexpr std::size_t kLanes = 8;
 
+// Frames are gone through in pieces, each for all orders, whose arrays stay in the nearest cache; what they
+// sum up to is kept lane by lane, so that each lane adds up in the order of the frame.
+constexpr std::size_t kPiece = 40 * kLanes;
+
 inline double total(const Lanes& v) {
   return ((v[0] + v[4]) + (v[2] + v[6])) + ((v[1] + v[5]) + (v[3] + v[7]));
 }
@@ -32,7 +36,8 @@ WAVICON_WITHIN_WIDE void put(const Lanes& v, double* to, std::size_t count) {
   std::memcpy(to, &v, count * sizeof(double));
 }
 
-struct PhaseSums {
+// Kept in memory between pieces, where each copy of a loop takes lanes to be aligned as its processor wants.
+struct alignas(sizeof(Lanes)) PhaseSums {
   Lanes c0{}, c1{}, c2{}, s0{}, s1{}, s2{};
 };
 
@@ -57,22 +62,17 @@ WAVICON_WITHIN_WIDE void step_and_sum_at(const double* cosine, const double* sin
   put(a * s + b * c, im + n, count);
 }
 
-// e^{jdφ} of the whole frame to e^{j(d+1)φ}, and its sums with w, w·u, w·u².
+// e^{jdφ} of frames from … end - 1 to e^{j(d+1)φ}, and its sums with w, w·u, w·u².
 WAVICON_WIDE void step_and_sum(const double* cosine, const double* sine, const double* w, const double* u,
-                               double* re, double* im, std::size_t frame, double* result) {
-  PhaseSums sums;
-  std::size_t n = 0;
-  for (; n + kLanes <= frame; n += kLanes) step_and_sum_at(cosine, sine, w, u, re, im, n, kLanes, sums);
-  if (n < frame) step_and_sum_at(cosine, sine, w, u, re, im, n, kLanes / 2, sums);
-  result[0] = total(sums.c0);
-  result[1] = total(sums.c1);
-  result[2] = total(sums.c2);
-  result[3] = total(sums.s0);
-  result[4] = total(sums.s1);
-  result[5] = total(sums.s2);
+                               double* re, double* im, std::size_t from, std::size_t end, PhaseSums* result) {
+  PhaseSums sums = *result;
+  std::size_t n = from;
+  for (; n + kLanes <= end; n += kLanes) step_and_sum_at(cosine, sine, w, u, re, im, n, kLanes, sums);
+  if (n < end) step_and_sum_at(cosine, sine, w, u, re, im, n, kLanes / 2, sums);
+  *result = sums;
 }
 
-struct SideSums {
+struct alignas(sizeof(Lanes)) SideSums {
   Lanes c0{}, c1{}, s0{}, s1{};
 };
 
@@ -92,15 +92,12 @@ WAVICON_WITHIN_WIDE void project_at(const double* wx, const double* u, const dou
 
 // Σ wx·e^{jkφ} and the same with u.
 WAVICON_WIDE void project(const double* wx, const double* u, const double* re, const double* im,
-                          std::size_t frame, double* result) {
-  SideSums sums;
-  std::size_t n = 0;
-  for (; n + kLanes <= frame; n += kLanes) project_at(wx, u, re, im, n, kLanes, sums);
-  if (n < frame) project_at(wx, u, re, im, n, kLanes / 2, sums);
-  result[0] = total(sums.c0);
-  result[1] = total(sums.c1);
-  result[2] = total(sums.s0);
-  result[3] = total(sums.s1);
+                          std::size_t from, std::size_t end, SideSums* result) {
+  SideSums sums = *result;
+  std::size_t n = from;
+  for (; n + kLanes <= end; n += kLanes) project_at(wx, u, re, im, n, kLanes, sums);
+  if (n < end) project_at(wx, u, re, im, n, kLanes / 2, sums);
+  *result = sums;
 }
 
 WAVICON_WITHIN_WIDE void take_off_at(const double* cosine, const double* sine, const double* u, double* re,
@@ -120,10 +117,10 @@ WAVICON_WITHIN_WIDE void take_off_at(const double* cosine, const double* sine, c
 
 // Takes an order with amplitudes that change linearly from a signal, and turns the phase to the next one.
 WAVICON_WIDE void take_off(const double* cosine, const double* sine, const double* u, double* re, double* im,
-                           std::size_t frame, const double* of, double* rest) {
-  std::size_t n = 0;
-  for (; n + kLanes <= frame; n += kLanes) take_off_at(cosine, sine, u, re, im, of, rest, n, kLanes);
-  if (n < frame) take_off_at(cosine, sine, u, re, im, of, rest, n, kLanes / 2);
+                           std::size_t from, std::size_t end, const double* of, double* rest) {
+  std::size_t n = from;
+  for (; n + kLanes <= end; n += kLanes) take_off_at(cosine, sine, u, re, im, of, rest, n, kLanes);
+  if (n < end) take_off_at(cosine, sine, u, re, im, of, rest, n, kLanes / 2);
 }
 
 constexpr double kMostTaken = 0.9;    // of the freedom of a frame that its unknowns may take
@@ -166,27 +163,38 @@ void OrderFitter::sum_phases(std::span<const double> cosine, std::span<const dou
   sides_.assign(signals.size(), std::vector<double>(2 * half, 0.0));
   std::fill(re_.begin(), re_.end(), 1.0);
   std::fill(im_.begin(), im_.end(), 0.0);
-  for (int d = 0; d <= 2 * highest_; ++d) {
-    const auto at = static_cast<std::size_t>(d);
-    if (d <= highest_)
-      for (std::size_t i = 0; i < signals.size(); ++i) {
-        double sums[4];
-        project(weighted[i].data(), slope_.data(), re_.data(), im_.data(), frame, sums);
-        const std::size_t row = d == 0 ? 0 : 2 * at - 1;
-        sides_[i][row] = sums[1];
-        sides_[i][half + row] = sums[0];
-        if (d == 0) continue;
-        sides_[i][row + 1] = sums[3];
-        sides_[i][half + row + 1] = sums[2];
-      }
-    double sums[6];
-    step_and_sum(cosine.data(), sine.data(), weights_.data(), slope_.data(), re_.data(), im_.data(), frame,
-                 sums);
-    for (std::size_t p = 0; p < 3; ++p) {
-      sum_cos_[p][at] = sums[p];
-      sum_sin_[p][at] = sums[3 + p];
+  const auto orders = static_cast<std::size_t>(highest_);
+  std::vector<PhaseSums> sums(half);
+  std::vector<std::vector<SideSums>> sides(signals.size(), std::vector<SideSums>(orders + 1));
+  for (std::size_t from = 0; from < frame; from += kPiece) {
+    const std::size_t end = std::min(frame, from + kPiece);
+    for (std::size_t d = 0; d < half; ++d) {
+      if (d <= orders)
+        for (std::size_t i = 0; i < signals.size(); ++i)
+          project(weighted[i].data(), slope_.data(), re_.data(), im_.data(), from, end, &sides[i][d]);
+      step_and_sum(cosine.data(), sine.data(), weights_.data(), slope_.data(), re_.data(), im_.data(), from,
+                   end, &sums[d]);
     }
   }
+  for (std::size_t d = 0; d < half; ++d) {
+    const PhaseSums& of = sums[d];
+    sum_cos_[0][d] = total(of.c0);
+    sum_cos_[1][d] = total(of.c1);
+    sum_cos_[2][d] = total(of.c2);
+    sum_sin_[0][d] = total(of.s0);
+    sum_sin_[1][d] = total(of.s1);
+    sum_sin_[2][d] = total(of.s2);
+  }
+  for (std::size_t i = 0; i < signals.size(); ++i)
+    for (std::size_t k = 0; k <= orders; ++k) {
+      const SideSums& of = sides[i][k];
+      const std::size_t row = k == 0 ? 0 : 2 * k - 1;
+      sides_[i][row] = total(of.c1);
+      sides_[i][half + row] = total(of.c0);
+      if (k == 0) continue;
+      sides_[i][row + 1] = total(of.s1);
+      sides_[i][half + row + 1] = total(of.s0);
+    }
 }
 
 // One row of a block: a cosine or a sine of order k against those of the orders 0 … last, from the sums of
@@ -262,11 +270,13 @@ void OrderFitter::find_sigmas(std::span<const double> cosine, std::span<const do
   std::copy_n(signal.begin(), frame, rest.begin());
   std::fill(re_.begin(), re_.end(), 1.0);
   std::fill(im_.begin(), im_.end(), 0.0);
-  for (std::size_t k = 0; k <= static_cast<std::size_t>(highest_); ++k) {
-    const std::size_t row = k == 0 ? 0 : 2 * k - 1;
-    const double of[4] = {x[half + row], x[row], k == 0 ? 0 : x[half + row + 1], k == 0 ? 0 : x[row + 1]};
-    take_off(cosine.data(), sine.data(), slope_.data(), re_.data(), im_.data(), frame, of, rest.data());
-  }
+  for (std::size_t from = 0; from < frame; from += kPiece)
+    for (std::size_t k = 0; k <= static_cast<std::size_t>(highest_); ++k) {
+      const std::size_t row = k == 0 ? 0 : 2 * k - 1;
+      const double of[4] = {x[half + row], x[row], k == 0 ? 0 : x[half + row + 1], k == 0 ? 0 : x[row + 1]};
+      take_off(cosine.data(), sine.data(), slope_.data(), re_.data(), im_.data(), from,
+               std::min(frame, from + kPiece), of, rest.data());
+    }
   double power = 0;
   for (std::size_t n = 0; n < frame; ++n) {
     power += weights_[n] * rest[n] * rest[n];
