@@ -211,16 +211,9 @@ std::vector<int> carried_channels(AudioSource& capture, Stimulus& stimulus, cons
   return carries;
 }
 
-void add_spectra(AudioSource& given, std::vector<ChannelHealth>& channels) {
-  // A short capture is read once more, and not for each of the blocks, which overlap.
-  constexpr std::int64_t kShort = 1 << 19;  // samples: 4 MB
-  std::optional<Audio> whole;
-  if (given.frames() * given.channel_count() <= kShort) whole = read_stretch(given, 0, given.frames());
-  std::optional<MemorySource> held;
-  if (whole) held.emplace(*whole);
-  AudioSource& capture = held ? static_cast<AudioSource&>(*held) : given;
-  const auto ends = intake_detail::band_ends_hz(capture);
-  const auto hums = intake_detail::mains_hum(capture);
+void add_spectra(AudioSource& capture, const Audio* held, std::vector<ChannelHealth>& channels) {
+  const auto ends = intake_detail::band_ends_hz(capture, held);
+  const auto hums = intake_detail::mains_hum(capture, held);
   for (std::size_t c = 0; c < channels.size(); ++c) {
     channels[c].band_end_hz = ends[c];
     channels[c].hum = hums[c];
@@ -344,9 +337,9 @@ void forgive_what_is_recognised(AudioSource& capture, std::vector<ChannelHealth>
   forgive_what_was_played(stimulus, Take{}, std::nullopt, channels);
 }
 
-}  // namespace
-
-HealthResult check_health(AudioSource& capture, Stimulus* stimulus, const HealthOptions& options) {
+// @param held  the same audio, where it lies in memory.
+HealthResult check(AudioSource& capture, const Audio* held, Stimulus* stimulus,
+                   const HealthOptions& options) {
   if (capture.frames() == 0) throw Error(ErrorCode::bad_input, "there is no audio in it: 0 frames");
   HealthResult result;
   result.format = options.format;
@@ -361,7 +354,7 @@ HealthResult check_health(AudioSource& capture, Stimulus* stimulus, const Health
       std::any_of(channels.begin(), channels.end(), [](const auto& c) { return c.broken_frame.has_value(); });
   const bool silent = std::all_of(channels.begin(), channels.end(), [](const auto& c) { return c.silent; });
   if (broken || silent) return result;
-  if (options.spectra) add_spectra(capture, channels);
+  if (options.spectra) add_spectra(capture, held, channels);
   if (stimulus != nullptr && options.place) {
     forgive_what_was_played(*stimulus, *options.place, std::nullopt, channels);
   } else if (stimulus == nullptr) {
@@ -379,9 +372,20 @@ HealthResult check_health(AudioSource& capture, Stimulus* stimulus, const Health
   return result;
 }
 
+}  // namespace
+
+HealthResult check_health(AudioSource& capture, Stimulus* stimulus, const HealthOptions& options) {
+  // A short capture is read once, and not for each of the blocks whose spectra are looked at, which overlap.
+  constexpr std::int64_t kShort = 1 << 19;  // samples: 4 MB
+  if (!options.spectra || capture.frames() * capture.channel_count() > kShort)
+    return check(capture, nullptr, stimulus, options);
+  const Audio whole = read_stretch(capture, 0, capture.frames());
+  return check_health(whole, stimulus, options);
+}
+
 HealthResult check_health(const Audio& capture, Stimulus* stimulus, const HealthOptions& options) {
   MemorySource source(capture);
-  return check_health(source, stimulus, options);
+  return check(source, &capture, stimulus, options);
 }
 
 }  // namespace wavicon

@@ -19,15 +19,19 @@ std::int64_t spread_blocks(const AudioSource& source, std::int64_t length, std::
 }
 
 template <typename Take>
-void for_spread_blocks(AudioSource& source, std::int64_t length, std::int64_t most, Take&& take) {
-  const auto channels = static_cast<std::size_t>(source.channel_count());
-  std::vector<double> planar(channels * static_cast<std::size_t>(length));
+void for_spread_blocks(AudioSource& source, const Audio* held, std::int64_t length, std::int64_t most,
+                       Take&& take) {
+  const auto channels = static_cast<std::size_t>(source.channel_count()),
+             frames = static_cast<std::size_t>(length);
+  std::vector<double> planar(held != nullptr ? 0 : channels * frames);
   const std::int64_t count = spread_blocks(source, length, most);
   for (std::int64_t block = 0; block < count; ++block) {
-    source.read(count == 1 ? 0 : block * (source.frames() - length) / (count - 1), planar);
+    const std::int64_t at = count == 1 ? 0 : block * (source.frames() - length) / (count - 1);
+    if (held == nullptr) source.read(at, planar);
     for (std::size_t c = 0; c < channels; ++c)
-      take(c, std::span<const double>(planar).subspan(c * static_cast<std::size_t>(length),
-                                                      static_cast<std::size_t>(length)));
+      take(c, held != nullptr
+                  ? held->channel(static_cast<int>(c)).subspan(static_cast<std::size_t>(at), frames)
+                  : std::span<const double>(planar).subspan(c * frames, frames));
   }
 }
 
@@ -145,7 +149,7 @@ std::optional<MainsHum> judged(std::vector<Look>& looks) {
 }  // namespace hum
 }  // namespace
 
-std::vector<std::optional<double>> band_ends_hz(AudioSource& source) {
+std::vector<std::optional<double>> band_ends_hz(AudioSource& source, const Audio* held) {
   const double rate = source.sample_rate_hz();
   const auto channels = static_cast<std::size_t>(source.channel_count());
   std::vector<std::optional<double>> ends(channels);
@@ -155,18 +159,19 @@ std::vector<std::optional<double>> band_ends_hz(AudioSource& source) {
   RealTransform transform(fast_transform_length(length));
   std::vector<double> here(transform.length() / 2 + 1);
   std::vector<std::vector<double>> power(channels, std::vector<double>(here.size(), 0.0));
-  for_spread_blocks(source, static_cast<std::int64_t>(length), band::kBlocks, [&](std::size_t c, auto x) {
-    const std::span<double> input = transform.input();
-    for (std::size_t n = 0; n < length; ++n) input[n] = window[n] * x[n];
-    std::fill(input.begin() + static_cast<std::ptrdiff_t>(length), input.end(), 0.0);
-    transform.execute_squares(1, here);
-    for (std::size_t b = 0; b < here.size(); ++b) power[c][b] += here[b];
-  });
+  for_spread_blocks(source, held, static_cast<std::int64_t>(length), band::kBlocks,
+                    [&](std::size_t c, auto x) {
+                      const std::span<double> input = transform.input();
+                      for (std::size_t n = 0; n < length; ++n) input[n] = window[n] * x[n];
+                      std::fill(input.begin() + static_cast<std::ptrdiff_t>(length), input.end(), 0.0);
+                      transform.execute_squares(1, here);
+                      for (std::size_t b = 0; b < here.size(); ++b) power[c][b] += here[b];
+                    });
   for (std::size_t c = 0; c < channels; ++c) ends[c] = band::end_of(band::densities(power[c], rate), rate);
   return ends;
 }
 
-std::vector<std::optional<MainsHum>> mains_hum(AudioSource& source) {
+std::vector<std::optional<MainsHum>> mains_hum(AudioSource& source, const Audio* held) {
   constexpr std::size_t kLength = 8192;  // zero-padded: bins of a quarter of a Hz
   const double rate = source.sample_rate_hz();
   const auto channels = static_cast<std::size_t>(source.channel_count());
@@ -183,7 +188,7 @@ std::vector<std::optional<MainsHum>> mains_hum(AudioSource& source) {
       std::min(transform.bins().size(), static_cast<std::size_t>(highest_hz / bin_hz) + 3);
   std::vector<std::vector<hum::Look>> looks(channels);
   std::vector<double> window, amplitudes;
-  for_spread_blocks(source, length, hum::kBlocks, [&](std::size_t c, auto x) {
+  for_spread_blocks(source, held, length, hum::kBlocks, [&](std::size_t c, auto x) {
     const auto low = low_rate(x);
     if (window.size() != low.size()) window = kaiser_window(low.size(), hum::kBeta);
     double sum = 0;

@@ -105,7 +105,7 @@ TEST_F(Feeding, WhatWasStoppedGoesOn) {
   good("make noise --seconds 20 --level -20 -o n.wav --quiet");
   const Ran ran = testing::run(
       "cd '" + folder_.path().string() + "' && { LV2_PATH=/nowhere setsid '" + WAVICON_PROGRAM +
-      "' feed n.wav --quiet --block 8192 --patience 0.6 --through "
+      "' feed n.wav --quiet --block 1024 --patience 0.6 --through "
       "'lv2:urn:saltmarsh:tern?drive=12&oversampling=16' -o c.wav & pid=$!; "
       "sleep 0.5; kill -STOP -$pid; sleep 1.2; kill -CONT -$pid; sleep 0.2; kill -STOP -$pid; sleep 1.2; "
       "kill -CONT -$pid; wait $pid; }");
