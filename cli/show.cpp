@@ -8,6 +8,7 @@
 #include "commands.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/plain_text.hpp"
+#include "wavicon/audio/workers.hpp"
 #include "wavicon/file/capture_file.hpp"
 #include "wavicon/file/output_file.hpp"
 #include "wavicon/intake/recognise.hpp"
@@ -71,6 +72,7 @@ std::string answer_of(const Recognition& found) {
 
 void show_recognised(const std::string& file, const std::string& recipe_file, bool all) {
   FileSource source(file, CutOff::accepted);
+  const ThreadAllowance allowance(0);
   std::optional<Recognition> found;
   try {
     found = recognise(source);

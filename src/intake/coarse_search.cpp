@@ -419,8 +419,12 @@ CoarsePlace CoarseSearch::choose(std::vector<Peak> peaks) const {
     });
     if (high && !known) alike.emplace_back(1, peak);
   }
-  if (alike.size() > 1)
-    for (auto& [all, peak] : alike) all = alike_in_all(peak.delay_frames);
+  if (alike.size() > 1) {
+    std::vector<double> delays;
+    for (const auto& [all, peak] : alike) delays.push_back(peak.delay_frames);
+    const std::vector<double> all = alike_in_all(delays);
+    for (std::size_t i = 0; i < all.size(); ++i) alike[i].first = all[i];
+  }
   const double most = std::max_element(alike.begin(), alike.end(), [](const auto& p, const auto& q) {
                         return p.first < q.first;
                       })->first;
@@ -472,21 +476,28 @@ std::vector<double> CoarseSearch::plain() const {
   return delays;
 }
 
-// Σxy of all that both hold over the energy of the whole reference, at the best of three low samples.
-double CoarseSearch::alike_in_all(double delay_frames) const {
+// For each delay Σxy of all that both hold over the energy of the whole reference, at the best of three low
+// samples.
+std::vector<double> CoarseSearch::alike_in_all(const std::vector<double>& delays) const {
   constexpr std::size_t kAtOnce = 1 << 16;
   const std::size_t count = static_cast<std::size_t>(a_.frames()) / step_ + 1;
-  double both[3] = {}, own = 0;
+  std::vector<std::array<double, 3>> both(delays.size(), {0, 0, 0});
+  double own = 0;
   for (std::size_t at = 0; at < count; at += kAtOnce) {
     const std::size_t here = std::min(kAtOnce, count - at);
     const auto first = static_cast<std::int64_t>(at) * step();
-    const auto x = low(a_, a_channel_, first, here),
-               y = low(b_, b_channel_, first + std::llround(delay_frames) - step(), here + 2);
-    for (std::size_t shift = 0; shift < 3; ++shift)
-      both[shift] += sum_of_products(x, std::span(y).subspan(shift, x.size()));
+    const auto x = low(a_, a_channel_, first, here);
+    for_each_part(delays.size(), [&](std::size_t i) {
+      const auto y = low(b_, b_channel_, first + std::llround(delays[i]) - step(), here + 2);
+      for (std::size_t shift = 0; shift < 3; ++shift)
+        both[i][shift] += sum_of_products(x, std::span(y).subspan(shift, x.size()));
+    });
     own += energy(x);
   }
-  return own > 0 ? std::max({std::abs(both[0]), std::abs(both[1]), std::abs(both[2])}) / own : 0;
+  std::vector<double> alike;
+  for (const auto& [early, there, late] : both)
+    alike.push_back(own > 0 ? std::max({std::abs(early), std::abs(there), std::abs(late)}) / own : 0);
+  return alike;
 }
 
 // Whether a segment is nearly the same a little later: then it cannot tell where it is.
@@ -522,32 +533,45 @@ std::pair<int, int> CoarseSearch::agreement(const CoarsePlace& place, std::int64
   const auto late = static_cast<std::int64_t>(std::llround(place.delay_frames));
   const auto length = static_cast<std::size_t>(own), reach = static_cast<std::size_t>(kReach);
   const std::int64_t count = std::clamp<std::int64_t>(common / own, 1, kMostSegments);
-  RealTransform& transform = transforms_.get(fast_transform_length(length + 2 * reach));
   struct Landing {
     double away = 0;  // frames from the excerpt
     double lag = 0;   // low samples off the place
     double power = 0;
     bool right_way = false;
   };
-  std::vector<Landing> found;
-  double loudest = 0, farthest = 1;
-  for (std::int64_t i = 0; i < count; ++i) {
-    const std::int64_t first = begin + (count == 1 ? 0 : i * (common - own) / (count - 1)) * step();
+  const auto landing = [&](std::int64_t first, RealTransform& transform) -> std::optional<Landing> {
     const auto x = low(a_, a_channel_, first, length);
     Bins p = transform.bins_of(x);
     Bins q = transform.bins_of(low(b_, b_channel_, first + late - kReach * step(), length + 2 * reach));
     flatten(p, kSegmentExponent);
-    if (repeats_itself(transform, p)) continue;
+    if (repeats_itself(transform, p)) return std::nullopt;
     flatten(q, kSegmentExponent);
     times_conjugates(q, p);
     const auto c = transform.invert(q).first(2 * reach + 1);
     const auto peak =
         std::max_element(c.begin(), c.end(), [](double s, double t) { return std::abs(s) < std::abs(t); });
-    const double away = static_cast<double>(first - place.excerpt);
-    found.push_back(
-        {away, static_cast<double>(peak - c.begin() - kReach), energy(x), *peak * place.sign > 0});
-    loudest = std::max(loudest, found.back().power);
-    farthest = std::max(farthest, std::abs(away) / static_cast<double>(step_));
+    return Landing{static_cast<double>(first - place.excerpt), static_cast<double>(peak - c.begin() - kReach),
+                   energy(x), *peak * place.sign > 0};
+  };
+  std::vector<std::optional<Landing>> landings(static_cast<std::size_t>(count));
+  const auto hands = static_cast<std::size_t>(
+      std::clamp<std::int64_t>(allowed_threads(), 1, std::min<std::int64_t>(count, kMostHands)));
+  for_each_part(hands, [&](std::size_t hand) {
+    RealTransforms own_transforms;
+    RealTransform& transform =
+        (hand == 0 ? transforms_ : own_transforms).get(fast_transform_length(length + 2 * reach));
+    for (std::size_t i = hand; i < landings.size(); i += hands) {
+      const auto at = static_cast<std::int64_t>(i);
+      landings[i] = landing(begin + (count == 1 ? 0 : at * (common - own) / (count - 1)) * step(), transform);
+    }
+  });
+  std::vector<Landing> found;
+  double loudest = 0, farthest = 1;
+  for (const auto& landed : landings) {
+    if (!landed) continue;
+    found.push_back(*landed);
+    loudest = std::max(loudest, landed->power);
+    farthest = std::max(farthest, std::abs(landed->away) / static_cast<double>(step_));
   }
   std::erase_if(found, [&](const Landing& f) { return !(f.power > kSilent * loudest); });
   // Under a drift they lie on a line through the place: slopes by which the farthest moves one low sample.

@@ -95,7 +95,7 @@ class CoarseSearch {
   [[nodiscard]] std::size_t edge() const;
   [[nodiscard]] Excerpt excerpt_at(std::int64_t first, std::int64_t length, double frames_per_frame) const;
   CoarsePlace choose(std::vector<Peak> peaks) const;
-  [[nodiscard]] double alike_in_all(double delay_frames) const;
+  [[nodiscard]] std::vector<double> alike_in_all(const std::vector<double>& delays) const;
   void count_agreement(CoarsePlace& place);
   [[nodiscard]] std::pair<int, int> agreement(const CoarsePlace& place, std::int64_t begin,
                                               std::int64_t common, std::int64_t own);

@@ -27,7 +27,12 @@ void KeptChannel::read(std::int64_t first_frame, std::span<double> planar) {
     std::copy(samples.begin(), samples.end(), planar.begin());
     return;
   }
-  std::fill(planar.begin(), planar.end(), 0.0);
+  if (begin == end) {
+    std::fill(planar.begin(), planar.end(), 0.0);
+    return;
+  }
+  std::fill(planar.begin(), planar.begin() + (begin - first_frame), 0.0);
+  std::fill(planar.begin() + (end - first_frame), planar.end(), 0.0);
   for (std::int64_t at = begin; at < end;) {
     const std::int64_t block = at / kBlock, inside = at % kBlock, count = std::min(kBlock - inside, end - at);
     if (!holds(block)) fetch(block, (end + kBlock - 1) / kBlock);

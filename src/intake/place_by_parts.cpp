@@ -9,9 +9,11 @@
 
 #include "delay_line.hpp"
 #include "islands.hpp"
+#include "kept_channel.hpp"
 #include "place_by_edges.hpp"
 #include "samples.hpp"
 #include "tone_pieces.hpp"
+#include "wavicon/audio/workers.hpp"
 
 namespace wavicon::intake_detail {
 namespace {
@@ -76,12 +78,19 @@ std::vector<PlayedTone> tones_in(AudioSource& capture, int channel) {
   const double rate = capture.sample_rate_hz();
   std::vector<PlayedTone> tones;
   const Islands islands = find_islands(capture, channel);
-  for (const Island& island : islands.islands) {
-    const auto x = read_channel(capture, channel, island.first,
+  KeptChannel kept(capture, channel);
+  std::vector<std::vector<TonePiece>> pieces(islands.islands.size());
+  for_each_part(pieces.size(), [&](std::size_t i) {
+    const Island& island = islands.islands[i];
+    const auto x = read_channel(kept, 0, island.first,
                                 std::min(island.frames(), static_cast<std::int64_t>(kMostIslandS * rate)));
-    for (const TonePiece& piece : tone_pieces(x, rate, islands.idle_rms))
-      tones.push_back({piece.cycles_per_frame * rate, static_cast<double>(island.first + piece.first),
-                       static_cast<double>(island.first + piece.end)});
+    pieces[i] = tone_pieces(x, rate, islands.idle_rms);
+  });
+  for (std::size_t i = 0; i < pieces.size(); ++i) {
+    const auto first = static_cast<double>(islands.islands[i].first);
+    for (const TonePiece& piece : pieces[i])
+      tones.push_back({piece.cycles_per_frame * rate, first + static_cast<double>(piece.first),
+                       first + static_cast<double>(piece.end)});
   }
   return tones;
 }

@@ -9,12 +9,14 @@
 
 #include "island_parts.hpp"
 #include "islands.hpp"
+#include "kept_channel.hpp"
 #include "samples.hpp"
 #include "sweep_course.hpp"
 #include "tone_groups.hpp"
 #include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/limits.hpp"
+#include "wavicon/audio/workers.hpp"
 #include "wavicon/stimulus/stimulus.hpp"
 
 namespace wavicon {
@@ -108,27 +110,32 @@ void doubt_pauses_in_noise(std::vector<RecognisedPart>& parts, double rate) {
   doubt();
 }
 
-// How far the signal strays from what was written of it.
-void add_strays(AudioSource& signal, Recognition& found) {
-  if (found.sample_rate_hz < kLowestSampleRateHz) return;  // nothing is rendered there
-  for (RecognisedPart& part : found.parts) {
-    if (!part.written || part.stray_db || part.kind == "noise") continue;
-    Recipe recipe{.sample_rate_hz = found.sample_rate_hz, .bits = 32, .marks = false};
-    recipe.parts.push_back({.kind = *part.written});
-    Stimulus rendered(recipe);
-    double left = 0, all = 0;
-    std::vector<double> model(65536);
-    for (std::int64_t at = 0; at < part.frames; at += static_cast<std::int64_t>(model.size())) {
-      const auto count = std::min<std::int64_t>(static_cast<std::int64_t>(model.size()), part.frames - at);
-      const auto x = read_channel(signal, found.channel, part.first_frame + at, count);
-      rendered.render(at, 0, std::span(model).first(static_cast<std::size_t>(count)));
-      for (std::size_t n = 0; n < x.size(); ++n) {
-        all += x[n] * x[n];
-        left += (x[n] - model[n]) * (x[n] - model[n]);
-      }
+// How far the signal strays from what was written of a part, over the part.
+double stray_db_of(KeptChannel& signal, double rate, const RecognisedPart& part) {
+  Recipe recipe{.sample_rate_hz = rate, .bits = 32, .marks = false};
+  recipe.parts.push_back({.kind = *part.written});
+  Stimulus rendered(recipe);
+  double left = 0, all = 0;
+  std::vector<double> model(65536);
+  for (std::int64_t at = 0; at < part.frames; at += static_cast<std::int64_t>(model.size())) {
+    const auto count = std::min<std::int64_t>(static_cast<std::int64_t>(model.size()), part.frames - at);
+    const auto x = read_channel(signal, 0, part.first_frame + at, count);
+    rendered.render(at, 0, std::span(model).first(static_cast<std::size_t>(count)));
+    for (std::size_t n = 0; n < x.size(); ++n) {
+      all += x[n] * x[n];
+      left += (x[n] - model[n]) * (x[n] - model[n]);
     }
-    part.stray_db = db_from_ratio(std::max(1e-10, std::sqrt(left / std::max(all, 1e-300))));
   }
+  return db_from_ratio(std::max(1e-10, std::sqrt(left / std::max(all, 1e-300))));
+}
+
+void add_strays(KeptChannel& signal, Recognition& found) {
+  if (found.sample_rate_hz < kLowestSampleRateHz) return;  // nothing is rendered there
+  for_each_part(found.parts.size(), [&](std::size_t i) {
+    RecognisedPart& part = found.parts[i];
+    if (part.written && !part.stray_db && part.kind != "noise")
+      part.stray_db = stray_db_of(signal, found.sample_rate_hz, part);
+  });
 }
 
 // Half of the pauses before and behind an island: its fades may reach there.
@@ -136,6 +143,33 @@ std::pair<std::int64_t, std::int64_t> room_of(const Islands& islands, std::size_
   const auto& all = islands.islands;
   return {i == 0 ? all[i].first : (all[i].first - all[i - 1].end) / 2,
           i + 1 == all.size() ? frames - all[i].end : (all[i + 1].first - all[i].end) / 2};
+}
+
+// How much of each island there is time for: ten minutes in all.
+std::vector<std::int64_t> frames_looked_at(const Islands& islands, double rate) {
+  std::vector<std::int64_t> most;
+  double looked_s = 0;
+  for (const Island& island : islands.islands) {
+    most.push_back(static_cast<std::int64_t>(std::min(kMostS, std::max(0.0, kMostInAllS - looked_s)) * rate));
+    looked_s += static_cast<double>(std::min(island.frames(), most.back())) / rate;
+  }
+  return most;
+}
+
+// What an island is made of, by its first `most` frames.
+std::vector<RecognisedPart> parts_of_island(KeptChannel& signal, const Recognition& found,
+                                            const Islands& islands, std::size_t i, std::int64_t most) {
+  const Island& island = islands.islands[i];
+  const auto x = read_channel(signal, 0, island.first, std::min(island.frames(), most));
+  const auto [before, after] = room_of(islands, i, found.frames);
+  auto parts = island_parts(x, island.first, found.sample_rate_hz, islands.idle_rms, before, after);
+  if (island.frames() <= most) return parts;
+  for (RecognisedPart& part : parts) {
+    part.certain = false;
+    part.reason = fmt::format("it is longer than {:g} s, of which the first were looked at", kMostS);
+  }
+  if (parts.size() == 1) parts.front().frames = island.frames();
+  return parts;
 }
 
 int first_sounding(AudioSource& signal, Islands& islands) {
@@ -193,35 +227,26 @@ Recognition recognise(AudioSource& signal, std::optional<int> channel) {
     found.channel = first_sounding(signal, islands);
   }
   if (islands.idle_rms > 0) found.idle_dbfs = db_from_ratio(islands.idle_rms);
-  double looked_s = 0;
-  for (std::size_t i = 0; i < islands.islands.size(); ++i) {
+  KeptChannel kept(signal, found.channel);
+  std::vector<std::vector<RecognisedPart>> parts(islands.islands.size());
+  const std::vector<std::int64_t> most = frames_looked_at(islands, found.sample_rate_hz);
+  for_each_part(parts.size(), [&](std::size_t i) {
+    if (most[i] > 0) parts[i] = parts_of_island(kept, found, islands, i, most[i]);
+  });
+  for (std::size_t i = 0; i < parts.size(); ++i) {
     const Island& island = islands.islands[i];
-    const auto most = static_cast<std::int64_t>(std::min(kMostS, std::max(0.0, kMostInAllS - looked_s)) *
-                                                found.sample_rate_hz);
-    looked_s += static_cast<double>(std::min(island.frames(), most)) / found.sample_rate_hz;
-    if (most == 0) {
-      if (found.parts.empty() || found.parts.back().reason != kNotLookedAt)
-        found.parts.push_back(
-            {.kind = "programme", .first_frame = island.first, .level_dbfs = -200, .reason = kNotLookedAt});
-      found.parts.back().frames = island.end - found.parts.back().first_frame;
-      continue;
-    }
-    const auto x = read_channel(signal, found.channel, island.first, std::min(island.frames(), most));
-    const auto [before, after] = room_of(islands, i, found.frames);
-    auto parts = island_parts(x, island.first, found.sample_rate_hz, islands.idle_rms, before, after);
-    if (island.frames() > most)
-      for (RecognisedPart& part : parts) {
-        part.certain = false;
-        part.reason = fmt::format("it is longer than {:g} s, of which the first were looked at", kMostS);
-      }
-    if (island.frames() > most && parts.size() == 1) parts.front().frames = island.frames();
-    for (RecognisedPart& part : parts) found.parts.push_back(std::move(part));
+    for (RecognisedPart& part : parts[i]) found.parts.push_back(std::move(part));
+    if (most[i] > 0) continue;
+    if (found.parts.empty() || found.parts.back().reason != kNotLookedAt)
+      found.parts.push_back(
+          {.kind = "programme", .first_frame = island.first, .level_dbfs = -200, .reason = kNotLookedAt});
+    found.parts.back().frames = island.end - found.parts.back().first_frame;
   }
   join_programme(found.parts, found.sample_rate_hz);
   doubt_neighbours(found.parts, found.sample_rate_hz);
   doubt_pauses_in_noise(found.parts, found.sample_rate_hz);
   found.parts = group_tones(std::move(found.parts), found.sample_rate_hz);
-  add_strays(signal, found);
+  add_strays(kept, found);
   found.other_channels = unlike(signal, found.channel);
   return found;
 }
