@@ -4,12 +4,15 @@
 #include <atomic>
 #include <bit>
 #include <cmath>
+#include <numbers>
 #include <thread>
 
 #include "measure/judged.hpp"
 #include "measure/programme.hpp"
+#include "wavicon/audio/decibels.hpp"
 #include "wavicon/audio/workers.hpp"
 #include "wavicon/intake/align.hpp"
+#include "wavicon/intake/recognise.hpp"
 #include "wavicon/measure/aliasing/aliasing.hpp"
 #include "wavicon/measure/dynamics/gain_steps.hpp"
 #include "wavicon/measure/levels/levels.hpp"
@@ -146,6 +149,60 @@ TEST(Threads, CapturesAreLinedUpTheSame) {
       }
       EXPECT_EQ(text, alone) << i << " with " << threads << " threads";
     }
+  }
+}
+
+Signal tones_and_pauses() {
+  Recipe recipe{.sample_rate_hz = kRate, .bits = 32, .marks = false};
+  for (const double hz : {997.0, 3000.0, 60.0})
+    recipe.parts.push_back({.kind = Tone{.frequency_hz = hz, .seconds = 0.6}, .silence_before_s = 0.3});
+  recipe.parts.push_back({.kind = Sweep{.seconds = 1}, .silence_before_s = 0.3});
+  recipe.parts.push_back({.kind = Noise{.seconds = 1}, .silence_before_s = 0.3});
+  recipe.parts.push_back({.kind = Tone{.frequency_hz = 440, .seconds = 0.8}, .silence_before_s = 0.3});
+  Stimulus stimulus(recipe);
+  Signal x(static_cast<std::size_t>(stimulus.frames()));
+  stimulus.render(0, 0, x);
+  return x;
+}
+
+TEST(Threads, IslandsAreRecognisedTheSame) {
+  const Audio audio = channels_of({tones_and_pauses()});
+  std::string alone;
+  for (const int threads : {1, 2, 5}) {
+    const ThreadAllowance allowance(threads);
+    MemorySource source(audio);
+    const Recognition found = recognise(source);
+    std::string text;
+    for (const RecognisedPart& part : found.parts)
+      text += described(part) + " at " + std::to_string(part.first_frame) + " " +
+              std::to_string(std::bit_cast<std::uint64_t>(part.level_dbfs)) + " " +
+              std::to_string(std::bit_cast<std::uint64_t>(part.stray_db.value_or(1))) + "\n";
+    EXPECT_EQ(found.parts.size(), 4U) << text;  // three of the tones are steps
+    if (threads == 1) alone = text;
+    EXPECT_EQ(text, alone) << threads;
+  }
+}
+
+// A ramp through a curve lies where the curve leaves nothing: several places are tried.
+TEST(Threads, WhatIsBentIsLinedUpTheSame) {
+  Signal x(19200, 0.0);
+  for (int n = 0; n < 5 * 48000; ++n) {
+    const double t = n / kRate;
+    x.push_back(ratio_from_db(-40 + 7.5 * t) * std::sin(2 * std::numbers::pi * 997 * t));
+  }
+  x.resize(x.size() + 9600, 0.0);
+  Signal bent = moved(x, 261.3);
+  for (double& v : bent) v = std::tanh(2 * v);
+  const Audio a = channels_of({x}), b = channels_of({added(bent, noise(bent.size(), -100, 3))});
+  std::optional<double> alone;
+  for (const int threads : {1, 2, 5}) {
+    const ThreadAllowance allowance(threads);
+    MemorySource reference(a), capture(b);
+    const auto found = align(reference, capture);
+    ASSERT_TRUE(found) << threads;
+    EXPECT_NEAR(found->delay_frames, 261.3, 0.01);
+    if (threads == 1) alone = found->delay_frames;
+    EXPECT_EQ(found->delay_frames, alone) << threads;
   }
 }
 
