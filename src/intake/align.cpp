@@ -19,7 +19,6 @@
 #include "slip_pieces.hpp"
 #include "slip_place.hpp"
 #include "wavicon/audio/transform.hpp"
-#include "wavicon/audio/workers.hpp"
 #include "wavicon/intake/hits.hpp"
 
 namespace wavicon {
@@ -369,7 +368,7 @@ class Aligner {
       left_at(straight.delay);
       return at_rest(line_.delay_sigma());
     }
-    const auto bent = curves_at(perhaps_bent, active);
+    const auto bent = intake_detail::time_by_curves_over(a_, active.first, active.end, b_, perhaps_bent);
     const intake_detail::CurveTiming* best = intake_detail::proven_curve(bent);
     if (best == nullptr ||
         !intake_detail::holds_everywhere(a_, options_.reference_channel, active.first, active.end, b_,
@@ -378,21 +377,6 @@ class Aligner {
     left_at(best->delay_frames);
     line_.set({best->delay_frames, 0});
     return at_rest(best->sigma_frames);
-  }
-
-  // Where the reference through a curve leaves least, near each of some delays; where nothing tells that,
-  // none.
-  [[nodiscard]] std::vector<intake_detail::CurveTiming> curves_at(const std::vector<double>& delays,
-                                                                  const intake_detail::Stretch& active) {
-    std::vector<std::optional<intake_detail::CurveTiming>> curves(delays.size());
-    for_each_part(delays.size(), [&](std::size_t i) {
-      curves[i] = intake_detail::time_by_curve_over(a_, options_.reference_channel, active.first, active.end,
-                                                    b_, options_.capture_channel, delays[i]);
-    });
-    std::vector<intake_detail::CurveTiming> found;
-    for (auto& curve : curves)
-      if (curve) found.push_back(std::move(*curve));
-    return found;
   }
 
   // Along a line that does not lean.

@@ -10,6 +10,7 @@
 #include "samples.hpp"
 #include "wavicon/audio/fractional.hpp"
 #include "wavicon/audio/linear_system.hpp"
+#include "wavicon/audio/workers.hpp"
 
 namespace wavicon::intake_detail {
 namespace {
@@ -328,14 +329,18 @@ std::vector<double> piece_window(std::int64_t frames) {
 
 }  // namespace
 
-std::optional<CurveTiming> time_by_curve_over(AudioSource& reference, int reference_channel,
-                                              std::int64_t first, std::int64_t end, AudioSource& capture,
-                                              int capture_channel, double delay_frames) {
+std::vector<CurveTiming> time_by_curves_over(KeptChannel& reference, std::int64_t first, std::int64_t end,
+                                             KeptChannel& capture, const std::vector<double>& delays) {
   const std::vector<double> window = piece_window(end - first);
-  const auto pieces =
-      pieces_over(reference, reference_channel, first, end, capture, capture_channel, delay_frames, window);
-  if (pieces.empty()) return std::nullopt;
-  return timed<kLongCurve>(pieces, reference.sample_rate_hz(), delay_frames, {});
+  std::vector<std::optional<CurveTiming>> curves(delays.size());
+  for_each_part(delays.size(), [&](std::size_t i) {
+    const auto pieces = pieces_over(reference, 0, first, end, capture, 0, delays[i], window);
+    if (!pieces.empty()) curves[i] = timed<kLongCurve>(pieces, reference.sample_rate_hz(), delays[i], {});
+  });
+  std::vector<CurveTiming> found;
+  for (auto& curve : curves)
+    if (curve) found.push_back(std::move(*curve));
+  return found;
 }
 
 bool holds_everywhere(AudioSource& reference, int reference_channel, std::int64_t first, std::int64_t end,

@@ -7,6 +7,7 @@
 #include <span>
 #include <vector>
 
+#include "kept_channel.hpp"
 #include "wavicon/audio/source.hpp"
 
 namespace wavicon::intake_detail {
@@ -35,11 +36,12 @@ struct CurveTiming {
                                                        std::span<const double> window, AudioSource& capture,
                                                        int capture_channel, double delay_frames);
 
-/// The same from pieces that are spread over a stretch of the reference, first … end.
-[[nodiscard]] std::optional<CurveTiming> time_by_curve_over(AudioSource& reference, int reference_channel,
-                                                            std::int64_t first, std::int64_t end,
-                                                            AudioSource& capture, int capture_channel,
-                                                            double delay_frames);
+/// The same from pieces that are spread over a stretch of the reference, first … end, near each of some
+/// delays, on all threads that are allowed.
+/// @return in the order of the delays, but for those near which none is a minimum.
+[[nodiscard]] std::vector<CurveTiming> time_by_curves_over(KeptChannel& reference, std::int64_t first,
+                                                           std::int64_t end, KeptChannel& capture,
+                                                           const std::vector<double>& delays);
 
 /// Whether the curve that those pieces draw holds in every block of the stretch that sounds, to -17 dB: not
 /// where frames were lost of a tone by whole periods, nor where a gain took time to change.
