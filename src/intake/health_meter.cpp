@@ -5,6 +5,7 @@
 #include <array>
 #include <bit>
 #include <cmath>
+#include <cstring>
 #include <deque>
 #include <numbers>
 #include <utility>
@@ -13,6 +14,7 @@
 #include "jumps.hpp"
 #include "repeats.hpp"
 #include "runs.hpp"
+#include "samples.hpp"
 #include "wavicon/audio/between_samples.hpp"
 #include "wavicon/audio/error.hpp"
 #include "wavicon/audio/workers.hpp"
@@ -87,12 +89,24 @@ struct ChannelMeter {
   double last_peak = 0;
   std::size_t held = 0;    // frames collected
   std::int64_t frame = 0;  // of the first frame collected
+  bool waits = false;      // it got the same bits as the first channel, which is looked at for both
 
   ChannelMeter(const RunLimits& limits, double rate)
       : runs(limits, health),
         jumps(rate, std::max(kLeastJump, kJumpSteps * limits.step)),
         repeats(kRepeatSteps * limits.step, samples.data() + kHistory, kKept),
         chunks_per_group(std::max<std::size_t>(1, static_cast<std::size_t>(kGroupS * rate / kChunk))) {}
+
+  // Goes on from where another one stands that got the same.
+  void go_on_from(const ChannelMeter& other) {
+    const bool same = health.same_as_first, inverse = health.inverse_of_first;
+    *this = other;
+    runs.move_to(health);
+    repeats.move_to(samples.data() + kHistory);
+    health.same_as_first = same;
+    health.inverse_of_first = inverse;
+    waits = false;
+  }
 
   void add_sum(double chunk_sum) {
     sum += chunk_sum;
@@ -137,17 +151,20 @@ struct HealthMeter::Impl {
 
   Impl(int channel_count, double rate, SampleFormat sample_format)
       : limits(rate, sample_format), format(sample_format) {
-    for (int c = 0; c < channel_count; ++c) channels.emplace_back(limits, rate);
+    for (int c = 0; c < channel_count; ++c) channels.emplace_back(limits, rate).waits = c > 0;
   }
 
-  // What a channel gets, and what the first one gets beside it.
+  // What a channel gets, and what the first one gets beside it, which has not taken it yet.
+  void part_from_first(ChannelMeter& m, std::span<const double> x, std::span<const double> first) const {
+    if (m.waits && std::memcmp(x.data(), first.data(), x.size_bytes()) != 0) m.go_on_from(channels.front());
+  }
+
   void take(ChannelMeter& m, std::span<const double> x, std::span<const double> first) const {
     ChannelHealth& h = m.health;
     const bool is_first = &m == &channels.front();
-    if (h.same_as_first && !is_first) h.same_as_first = std::equal(x.begin(), x.end(), first.begin());
-    if (h.inverse_of_first)
-      h.inverse_of_first = !is_first && std::equal(x.begin(), x.end(), first.begin(),
-                                                   [](double a, double b) { return a == -b; });
+    if (h.same_as_first && !is_first && !m.waits) h.same_as_first = are_alike(x, first, 1);
+    if (h.inverse_of_first) h.inverse_of_first = !is_first && are_alike(x, first, -1);
+    if (m.waits) return;
     for (std::size_t done = 0; done < x.size();) {
       const std::size_t count = std::min(kHeld - m.held, x.size() - done);
       std::copy_n(x.data() + done, count, m.samples.data() + kHistory + m.place() + m.held);
@@ -258,6 +275,7 @@ void HealthMeter::push(std::span<const double> planar) {
                             impl.channels.size()));
   const std::size_t length = planar.size() / impl.channels.size();
   const auto of = [&](std::size_t c) { return planar.subspan(c * length, length); };
+  for (std::size_t c = 1; c < impl.channels.size(); ++c) impl.part_from_first(impl.channels[c], of(c), of(0));
   for_each_part(impl.channels.size(), length,
                 [&](std::size_t c) { impl.take(impl.channels[c], of(c), of(0)); });
 }
@@ -279,6 +297,14 @@ std::vector<ChannelHealth> HealthMeter::finish() {
   std::vector<ChannelHealth> result;
   for (ChannelMeter& m : impl.channels) {
     ChannelHealth& h = m.health;
+    if (m.waits) {
+      const bool inverse = h.inverse_of_first;
+      h = result.front();
+      h.same_as_first = !h.broken_frame;  // what is no number is the same as nothing
+      h.inverse_of_first = inverse && !h.silent;
+      result.push_back(h);
+      continue;
+    }
     m.runs.finish();
     m.jumps.finish();
     m.repeats.finish();

@@ -25,6 +25,8 @@ class RepeatFinder {
   /// @param x  the next kChunk samples, kHistory before them can be read. @param anchors  as ChunkFacts says.
   void take(const double* x, std::uint64_t anchors, double peak);
   void finish() { close(taken_); }
+  /// @param ring  of the same samples, in another place.
+  void move_to(const double* ring) { ring_ = ring; }
 
   std::int64_t count = 0;
   std::vector<Stretch> found;  ///< the first ones: where the copy begins, and its frames

@@ -118,6 +118,13 @@ WAVICON_WIDE void add_faded(const double* x, std::size_t groups, std::size_t lan
   sums = s;
 }
 
+WAVICON_WIDE void count_unlike(const double* x, const double* y, double factor, std::size_t count,
+                               std::int64_t* unlike) {
+  std::int64_t sum = 0;
+  for (std::size_t n = 0; n < count; ++n) sum += static_cast<std::int64_t>(!(x[n] == factor * y[n]));
+  *unlike = sum;
+}
+
 WAVICON_WIDE void find_highest(const double* bins, std::size_t count, double* highest) {
   double lanes[kLanes] = {};
   std::size_t k = 0;
@@ -148,6 +155,14 @@ double sum_of_turned(std::span<const std::complex<double>> bins, double turn) {
   std::complex<double> phase = std::polar(1.0, turn * static_cast<double>(groups * kLanes));
   for (std::size_t k = groups * kLanes; k < bins.size(); ++k, phase *= step) sum += (bins[k] * phase).real();
   return sum;
+}
+
+bool are_alike(std::span<const double> x, std::span<const double> y, double factor) {
+  constexpr std::size_t kPiece = 256;  // compared without a decision after each
+  std::int64_t unlike = 0;
+  for (std::size_t at = 0; at < x.size() && unlike == 0; at += kPiece)
+    count_unlike(x.data() + at, y.data() + at, factor, std::min(kPiece, x.size() - at), &unlike);
+  return unlike == 0;
 }
 
 double highest_power(std::span<const std::complex<double>> bins) {

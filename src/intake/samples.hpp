@@ -45,6 +45,9 @@ namespace wavicon::intake_detail {
 /// Σ x[n]².
 [[nodiscard]] inline double energy(std::span<const double> x) { return sum_of_products(x, x); }
 
+/// Whether each x[n] is factor·y[n]; what is no number is nothing's. Both are equally long.
+[[nodiscard]] bool are_alike(std::span<const double> x, std::span<const double> y, double factor);
+
 /// The highest |bin|²; 0 for none.
 [[nodiscard]] double highest_power(std::span<const std::complex<double>> bins);
 

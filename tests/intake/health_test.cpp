@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: MIT
 #include "wavicon/intake/health.hpp"
 
+#include <bit>
+#include <numbers>
+
 #include "intake/damage.hpp"
 #include "intake/hit_signals.hpp"
 #include "wavicon/audio/random.hpp"
@@ -434,6 +437,85 @@ TEST(HealthMeter, ReadsTheSameForAnyBlocks) {
     EXPECT_EQ(pieces.dropouts[0].first_frame, whole.dropouts[0].first_frame);
     EXPECT_EQ(pieces.dc, whole.dc);
   }
+}
+
+std::string text_of(const ChannelHealth& h) {
+  std::string text;
+  const auto add = [&](auto value) { text += std::to_string(value) + " "; };
+  for (const double value : {h.peak, h.dc, h.dc_spread, h.clip_level, h.highest_between})
+    add(std::bit_cast<std::uint64_t>(value));
+  for (const std::int64_t count :
+       {h.clipped_frames, h.dropout_count, h.repeat_count, h.jump_count, h.over_count, h.over_frame})
+    add(count);
+  for (const auto* stretches : {&h.clipped, &h.dropouts, &h.repeats, &h.jumps})
+    for (const Stretch& stretch : *stretches) {
+      add(stretch.first_frame);
+      add(stretch.frames);
+    }
+  add(h.used_bits);
+  add(h.stuck_bits);
+  add(h.broken_frame.value_or(-1));
+  return text + (h.silent ? "silent" : "sounds");
+}
+
+// A channel is looked at for another one as long as both get the same bits: from wherever they part, each
+// reads what it reads alone.
+TEST(HealthMeter, AChannelReadsWhatItReadsAlone) {
+  std::vector<double> x;
+  for (std::uint64_t n = 0; n < 90000; ++n) {
+    const double phase = 2 * std::numbers::pi * 440 * static_cast<double>(n) / 48000 + (n < 20000 ? 0 : 1.5);
+    x.push_back(std::clamp(0.6 * std::sin(phase) + 1e-3 * gaussian(3, n), -0.5, 0.5));  // crests, and a jump
+  }
+  for (double& v : x) v = std::round(v * 32768) / 32768;
+  std::fill(x.begin() + 30000, x.begin() + 30300, 0.0);                // a dropout
+  std::copy(x.begin() + 49000, x.begin() + 50000, x.begin() + 50000);  // a block twice
+  const auto measured = [](const std::vector<std::vector<double>>& channels, std::size_t block) {
+    HealthMeter meter(static_cast<int>(channels.size()), 48000, SampleFormat::float32);
+    const std::size_t frames = channels[0].size();
+    for (std::size_t n = 0; n < frames; n += block) {
+      std::vector<double> planar;
+      for (const auto& channel : channels)
+        planar.insert(planar.end(), channel.begin() + static_cast<std::ptrdiff_t>(n),
+                      channel.begin() + static_cast<std::ptrdiff_t>(std::min(frames, n + block)));
+      meter.push(planar);
+    }
+    return meter.finish();
+  };
+  const auto first = measured({x}, 4096)[0];
+  EXPECT_GT(first.clipped_frames, 0);
+  EXPECT_GT(first.jump_count, 0);
+  EXPECT_EQ(first.dropout_count, 1);
+  EXPECT_EQ(first.repeat_count, 1);
+  for (const std::size_t from : {0U, 1U, 20001U, 30100U, 50300U, 70001U, 89999U, 90000U}) {
+    std::vector<double> y = x, minus = x, broken = x;
+    for (std::size_t n = from; n < y.size(); ++n) y[n] *= 0.5;
+    for (std::size_t n = from; n < minus.size(); ++n) minus[n] = minus[n] == 0 ? -0.0 : minus[n];
+    if (from < broken.size()) broken[from] = std::nan("");
+    for (const std::size_t block : {777U, 4096U}) {
+      const auto both = measured({x, y, x, minus, broken}, block);
+      for (std::size_t c = 0; c < both.size(); ++c) {
+        const auto& alone = c == 1 ? y : c == 3 ? minus : c == 4 ? broken : x;
+        EXPECT_EQ(text_of(both[c]), text_of(measured({alone}, block)[0])) << from << " " << c << " " << block;
+      }
+      const bool parted = from < x.size();
+      EXPECT_EQ(both[1].same_as_first, !parted) << from;
+      EXPECT_TRUE(both[2].same_as_first) << from;
+      EXPECT_TRUE(both[3].same_as_first) << from;
+      EXPECT_EQ(both[4].same_as_first, !parted) << from;
+      EXPECT_FALSE(both[2].inverse_of_first) << from;
+    }
+  }
+  const std::vector<double> silence(5000, 0.0);
+  for (const ChannelHealth& h : measured({silence, silence}, 777)) {
+    EXPECT_TRUE(h.silent && h.same_as_first);
+    EXPECT_FALSE(h.inverse_of_first);
+  }
+  std::vector<double> late = silence, turned = silence;
+  late[3000] = 0.5;
+  turned[3000] = -0.5;
+  const auto inverse = measured({late, turned}, 777);
+  EXPECT_TRUE(inverse[1].inverse_of_first);
+  EXPECT_FALSE(inverse[1].same_as_first);
 }
 
 // Of a high tone a clipped crest holds one or two samples: no run, but the same level again and again.
