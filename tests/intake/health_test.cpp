@@ -510,6 +510,9 @@ TEST(HealthMeter, AChannelReadsWhatItReadsAlone) {
     EXPECT_TRUE(h.silent && h.same_as_first);
     EXPECT_FALSE(h.inverse_of_first);
   }
+  std::vector<double> spoilt = silence;
+  spoilt[100] = std::nan("");
+  EXPECT_FALSE(measured({spoilt, spoilt}, 777)[1].same_as_first) << "what is no number is the same as nothing";
   std::vector<double> late = silence, turned = silence;
   late[3000] = 0.5;
   turned[3000] = -0.5;
