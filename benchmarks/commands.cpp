@@ -128,6 +128,8 @@ int main(int argc, char** argv) {
   };
   make("noise.wav",
        {"make", "noise", "--colour", "pink", "--seconds", "600", "--rate", "96000", "--channels", "2"});
+  make("apart.wav", {"make", "noise", "--colour", "pink", "--seconds", "600", "--rate", "96000", "--channels",
+                     "2", "--independent"});
   make("sweep.wav", {"make", "sweep", "--seconds", "8"});
   make("minute.wav", {"make", "noise", "--seconds", "60"});
   if (!fs::exists(folder / "tern.wav"))
@@ -157,6 +159,11 @@ int main(int argc, char** argv) {
       {"decoding alone", decode, {}, "", 0},
       {"health, no recipe", one_core({"health", music}), {decode}, "decoding", 2},
       {"health, recipe inside", one_core({"health", file("noise.wav")}), {decode}, "decoding", 2},
+      {"health, recipe inside, other noise on each channel",
+       one_core({"health", file("apart.wav")}),
+       {decode},
+       "decoding",
+       2},
       {"levels without true peak, loudness",
        one_core({"levels", music, "--no-true-peak", "--no-loudness"}),
        {one_core({"health", music})},

@@ -156,59 +156,111 @@ void forgive_what_was_told(const HealthResult& result, std::vector<ChannelHealth
   }
 }
 
-// No part by which the channels of a stimulus could be told apart.
-bool plays_the_same_everywhere(const Recipe& recipe) {
-  return std::all_of(recipe.parts.begin(), recipe.parts.end(), [](const RecipePart& part) {
-    const auto* noise = std::get_if<Noise>(&part.kind);
-    return part.channels.empty() && !std::holds_alternative<ChannelNumbers>(part.kind) &&
-           (noise == nullptr || !noise->independent);
-  });
+// Whether the channels of a stimulus can be told apart by a part.
+bool tells_channels(const RecipePart& part) {
+  const auto* noise = std::get_if<Noise>(&part.kind);
+  return !part.channels.empty() || std::holds_alternative<ChannelNumbers>(part.kind) ||
+         (noise != nullptr && noise->independent);
 }
+
+// A part as it is played, or its beginning: of noise that is another one on each channel the level is known
+// once all of it was made, and its first seconds tell as much.
+std::optional<Stimulus> beginning_of(const RecipePart& part, const Recipe& recipe) {
+  constexpr double kEnoughS = 5;
+  const auto* noise = std::get_if<Noise>(&part.kind);
+  if (noise == nullptr || !noise->independent || noise->seconds <= noise->fade_in_s + kEnoughS)
+    return std::nullopt;
+  Noise shorter = *noise;
+  shorter.seconds = noise->fade_in_s + kEnoughS;
+  shorter.fade_out_s = 0;
+  Recipe alone{.sample_rate_hz = recipe.sample_rate_hz,
+               .channel_count = recipe.channel_count,
+               .bits = recipe.bits,
+               .marks = false};
+  alone.parts.push_back({.kind = shorter, .channels = part.channels});
+  return Stimulus(alone);
+}
+
+// What the channels of a capture have in common with those of a stimulus: Σ|s·x| over blocks in which these
+// differ.
+class ChannelScores {
+ public:
+  ChannelScores(AudioSource& capture, const Take& take, int stimulus_channels)
+      : capture_(capture),
+        take_(take),
+        scores_(static_cast<std::size_t>(capture.channel_count()),
+                std::vector<double>(static_cast<std::size_t>(stimulus_channels), 0.0)),
+        played_(static_cast<std::size_t>(stimulus_channels),
+                std::vector<double>(static_cast<std::size_t>(kBlock))) {}
+
+  // A block of a stimulus from `start` on, whose frame 0 is frame `origin` of what was played.
+  void add(Stimulus& stimulus, std::int64_t start, std::int64_t origin) {
+    for (std::size_t d = 0; d < played_.size(); ++d) stimulus.render(start, static_cast<int>(d), played_[d]);
+    if (std::all_of(played_.begin() + 1, played_.end(),
+                    [&](const auto& other) { return other == played_[0]; }))
+      return;
+    told_ = true;
+    const auto first =
+        std::llround(take_.first_frame + static_cast<double>(origin + start) * take_.frames_per_frame);
+    const auto length = static_cast<std::int64_t>(static_cast<double>(kBlock) * take_.frames_per_frame) + 2;
+    captured_.resize(static_cast<std::size_t>(length * capture_.channel_count()));
+    capture_.read(first, captured_);
+    for (std::size_t c = 0; c < scores_.size(); ++c)
+      for (std::size_t d = 0; d < played_.size(); ++d)
+        for (std::int64_t n = 0; n < kBlock; ++n) {
+          const auto at = std::min<std::int64_t>(
+              length - 1, std::llround(static_cast<double>(n) * take_.frames_per_frame));
+          scores_[c][d] +=
+              std::abs(played_[d][static_cast<std::size_t>(n)] *
+                       captured_[static_cast<std::size_t>(static_cast<std::int64_t>(c) * length + at)]);
+        }
+  }
+
+  // For each channel of the capture the one that it follows best; none where the channels never differed.
+  [[nodiscard]] std::vector<int> best() const {
+    std::vector<int> carries;
+    if (!told_) return carries;
+    for (std::size_t c = 0; c < scores_.size(); ++c) {
+      const auto& row = scores_[c];
+      const auto best = static_cast<std::size_t>(std::max_element(row.begin(), row.end()) - row.begin());
+      // What is far below the channel that it belongs to is crosstalk.
+      double most = 0;
+      for (const auto& other : scores_) most = std::max(most, other[best]);
+      const bool own = c < row.size() && row[best] < kCrosstalkShare * most;
+      carries.push_back(static_cast<int>(own ? c : best));
+    }
+    return carries;
+  }
+
+ private:
+  AudioSource& capture_;
+  const Take& take_;
+  std::vector<std::vector<double>> scores_, played_;
+  std::vector<double> captured_;
+  bool told_ = false;
+};
 
 // Which channel of the stimulus each channel of the capture holds, told by the parts that do not play on all
 // channels: the one whose energy over those parts it follows best.
 std::vector<int> carried_channels(AudioSource& capture, Stimulus& stimulus, const Take& take) {
-  const int channels = stimulus.recipe().channel_count;
-  if (channels < 2 || capture.channel_count() < 2 || take.slipped_frames != 0) return {};
-  if (plays_the_same_everywhere(stimulus.recipe())) return {};
-  std::vector<std::vector<double>> scores(static_cast<std::size_t>(capture.channel_count()),
-                                          std::vector<double>(static_cast<std::size_t>(channels), 0.0));
-  bool told = false;
-  std::vector<double> captured;
-  std::vector<std::vector<double>> played(static_cast<std::size_t>(channels),
-                                          std::vector<double>(static_cast<std::size_t>(kBlock)));
-  for (std::int64_t start = 0; start < stimulus.frames(); start += kBlock) {
-    for (int d = 0; d < channels; ++d) stimulus.render(start, d, played[static_cast<std::size_t>(d)]);
-    const bool same =
-        std::all_of(played.begin() + 1, played.end(), [&](const auto& other) { return other == played[0]; });
-    if (same) continue;
-    told = true;
-    const auto first = std::llround(take.first_frame + static_cast<double>(start) * take.frames_per_frame);
-    const auto length = static_cast<std::int64_t>(static_cast<double>(kBlock) * take.frames_per_frame) + 2;
-    captured.resize(static_cast<std::size_t>(length * capture.channel_count()));
-    capture.read(first, captured);
-    for (int c = 0; c < capture.channel_count(); ++c)
-      for (int d = 0; d < channels; ++d)
-        for (std::int64_t n = 0; n < kBlock; ++n) {
-          const auto at = std::min<std::int64_t>(
-              length - 1, std::llround(static_cast<double>(n) * take.frames_per_frame));
-          const double s = played[static_cast<std::size_t>(d)][static_cast<std::size_t>(n)],
-                       x = captured[static_cast<std::size_t>(c * length + at)];
-          scores[static_cast<std::size_t>(c)][static_cast<std::size_t>(d)] += std::abs(s * x);
-        }
+  constexpr std::int64_t kMostBlocks = 256;  // of a part, spread over it: what is short is looked at whole
+  const Recipe& recipe = stimulus.recipe();
+  if (recipe.channel_count < 2 || capture.channel_count() < 2 || take.slipped_frames != 0) return {};
+  ChannelScores scores(capture, take, recipe.channel_count);
+  for (std::size_t i = 0; i < recipe.parts.size(); ++i) {
+    if (!tells_channels(recipe.parts[i])) continue;
+    const PlacedPart& placed = stimulus.parts()[i];
+    std::optional<Stimulus> beginning = beginning_of(recipe.parts[i], recipe);
+    Stimulus& played = beginning ? *beginning : stimulus;
+    const std::int64_t from = beginning ? 0 : placed.first_frame, origin = beginning ? placed.first_frame : 0,
+                       frames = beginning ? beginning->frames() : placed.frames,
+                       count = std::min(kMostBlocks, (frames + kBlock - 1) / kBlock);
+    for (std::int64_t block = 0; block < count; ++block)
+      scores.add(played,
+                 from + (count == 1 ? 0 : block * std::max<std::int64_t>(0, frames - kBlock) / (count - 1)),
+                 origin);
   }
-  if (!told) return {};
-  std::vector<int> carries;
-  for (int c = 0; c < capture.channel_count(); ++c) {
-    const auto& row = scores[static_cast<std::size_t>(c)];
-    const auto best = static_cast<int>(std::max_element(row.begin(), row.end()) - row.begin());
-    // What is far below the channel that it belongs to is crosstalk.
-    double most = 0;
-    for (const auto& other : scores) most = std::max(most, other[static_cast<std::size_t>(best)]);
-    const bool own = c < channels && row[static_cast<std::size_t>(best)] < kCrosstalkShare * most;
-    carries.push_back(own ? c : best);
-  }
-  return carries;
+  return scores.best();
 }
 
 void add_spectra(AudioSource& capture, const Audio* held, std::vector<ChannelHealth>& channels) {

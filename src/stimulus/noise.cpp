@@ -27,6 +27,9 @@ constexpr double kScannedS =
 constexpr std::size_t kMostKept = 4'000'000;
 std::atomic<std::size_t> numbers_kept = 0;
 
+// Samples in blocks that are kept for streams read side by side: 64 MB.
+constexpr std::size_t kMostInPairs = 8'000'000;
+
 // Whether there is room for so many, which is then taken.
 bool take_room(std::size_t count) {
   if (count <= kMostKept && numbers_kept.fetch_add(count) + count <= kMostKept) return true;
@@ -125,13 +128,17 @@ class WhiteSource : public Source {
 // to 1, so the noise is stationary. One complex transform gives two blocks, its real and its imaginary part.
 class ShapedSource : public Source {
  public:
-  ShapedSource(const Noise& p, double rate)
+  // @param streams  that are read side by side: two pairs of each are kept, as far as there is room.
+  ShapedSource(const Noise& p, double rate, int streams)
       : seed_(static_cast<std::uint64_t>(p.seed)),
         length_(std::bit_ceil(static_cast<std::size_t>(kBlockS * rate))),
         hop_(length_ / 2),
         gains_(length_),
         transform_(length_),
         window_(length_) {
+    const std::size_t room = kMostInPairs / (2 * length_);
+    pairs_.resize(
+        std::max<std::size_t>(3, std::min<std::size_t>(room, 2 * static_cast<std::size_t>(streams))));
     const auto gains = spectral_gains(p, rate, length_, p.colour != "pink", true);
     for (std::size_t place = 0; place < length_; ++place) {
       const std::size_t k = transform_.bins()[place];
@@ -210,7 +217,7 @@ class ShapedSource : public Source {
   std::vector<double> gains_;  // by place
   InverseTransform transform_;
   std::vector<double> window_;
-  std::array<Pair, 3> pairs_;
+  std::vector<Pair> pairs_;
   std::uint64_t uses_ = 0;
 };
 
@@ -266,7 +273,7 @@ class NoiseRenderer : public Renderer {
     else if (is_plain_white(p))
       source_ = std::make_unique<WhiteSource>(static_cast<std::uint64_t>(p.seed));
     else
-      source_ = std::make_unique<ShapedSource>(p, rate);
+      source_ = std::make_unique<ShapedSource>(p, rate, independent_ ? channel_count : 1);
     peak_ = p.level_as == "peak";
     scan_ = peak_ || (!p.period_s && p.seconds <= kScannedS);
     gains_.resize(static_cast<std::size_t>(independent_ ? channel_count : 1));

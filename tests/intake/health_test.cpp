@@ -423,6 +423,25 @@ TEST(Health, SwappedChannelsAreTold) {
             "the stimulus: the channels are swapped\n");
 }
 
+// Noise of its own on each channel tells them apart as well, wherever it stands and however long it is: of a
+// long one the first seconds are looked at.
+TEST(Health, SwappedNoiseOfEachChannelIsTold) {
+  for (const double seconds : {2.0, 9.0}) {
+    Recipe recipe{.channel_count = 3};
+    recipe.parts.push_back({.kind = Tone{}});
+    recipe.parts.push_back({.kind = Noise{.colour = "pink", .seconds = seconds, .independent = true}});
+    Stimulus stimulus(recipe);
+    Audio right(48000, 3, stimulus.frames() + 5000), turned(48000, 3, stimulus.frames() + 5000);
+    for (int c = 0; c < 3; ++c) {
+      stimulus.render(-3000, c, right.channel(c));
+      stimulus.render(-3000, c, turned.channel((c + 1) % 3));
+    }
+    EXPECT_EQ(troubles(checked(right, &stimulus)), "") << seconds;
+    const HealthResult found = check_health(turned, &stimulus);
+    EXPECT_EQ(found.carries, (std::vector<int>{2, 0, 1})) << seconds;
+  }
+}
+
 TEST(HealthMeter, ReadsTheSameForAnyBlocks) {
   Stimulus stimulus(booth_recipe(48000));
   const Audio capture = through_sandpiper("clip=-18&drop_at=2&drop=100", stimulus);
@@ -512,7 +531,8 @@ TEST(HealthMeter, AChannelReadsWhatItReadsAlone) {
   }
   std::vector<double> spoilt = silence;
   spoilt[100] = std::nan("");
-  EXPECT_FALSE(measured({spoilt, spoilt}, 777)[1].same_as_first) << "what is no number is the same as nothing";
+  EXPECT_FALSE(measured({spoilt, spoilt}, 777)[1].same_as_first)
+      << "what is no number is the same as nothing";
   std::vector<double> late = silence, turned = silence;
   late[3000] = 0.5;
   turned[3000] = -0.5;
