@@ -163,15 +163,15 @@ bool tells_channels(const RecipePart& part) {
          (noise != nullptr && noise->independent);
 }
 
-// A part as it is played, or its beginning: of noise that is another one on each channel the level is known
-// once all of it was made, and its first seconds tell as much.
-std::optional<Stimulus> beginning_of(const RecipePart& part, const Recipe& recipe) {
-  constexpr double kEnoughS = 5;
+// A part up to a frame of it, for noise that is another one on each channel: its level is known once all of
+// it was made, and a few seconds tell as much. None for what is not longer, or something else.
+std::optional<Stimulus> beginning_of(const RecipePart& part, const Recipe& recipe, std::int64_t frames) {
   const auto* noise = std::get_if<Noise>(&part.kind);
-  if (noise == nullptr || !noise->independent || noise->seconds <= noise->fade_in_s + kEnoughS)
+  const double seconds = static_cast<double>(frames) / recipe.sample_rate_hz;
+  if (noise == nullptr || !noise->independent || noise->seconds <= std::max(seconds, noise->fade_in_s))
     return std::nullopt;
   Noise shorter = *noise;
-  shorter.seconds = noise->fade_in_s + kEnoughS;
+  shorter.seconds = std::max(seconds, noise->fade_in_s);
   shorter.fade_out_s = 0;
   Recipe alone{.sample_rate_hz = recipe.sample_rate_hz,
                .channel_count = recipe.channel_count,
@@ -226,7 +226,7 @@ class ChannelScores {
       // What is far below the channel that it belongs to is crosstalk.
       double most = 0;
       for (const auto& other : scores_) most = std::max(most, other[best]);
-      const bool own = c < row.size() && row[best] < kCrosstalkShare * most;
+      const bool own = c < row.size() && (row[best] == 0 || row[best] < kCrosstalkShare * most);
       carries.push_back(static_cast<int>(own ? c : best));
     }
     return carries;
@@ -246,18 +246,28 @@ std::vector<int> carried_channels(AudioSource& capture, Stimulus& stimulus, cons
   constexpr std::int64_t kMostBlocks = 256;  // of a part, spread over it: what is short is looked at whole
   const Recipe& recipe = stimulus.recipe();
   if (recipe.channel_count < 2 || capture.channel_count() < 2 || take.slipped_frames != 0) return {};
+  constexpr double kEnoughS = 5;
+  // Of the stimulus, what the capture holds.
+  const double begin = -take.first_frame / take.frames_per_frame,
+               end = begin + static_cast<double>(capture.frames()) / take.frames_per_frame;
   ChannelScores scores(capture, take, recipe.channel_count);
   for (std::size_t i = 0; i < recipe.parts.size(); ++i) {
     if (!tells_channels(recipe.parts[i])) continue;
     const PlacedPart& placed = stimulus.parts()[i];
-    std::optional<Stimulus> beginning = beginning_of(recipe.parts[i], recipe);
+    const std::int64_t from = std::max<std::int64_t>(0, std::llround(begin) - placed.first_frame);
+    std::int64_t until = std::min<std::int64_t>(placed.frames, std::llround(end) - placed.first_frame);
+    std::optional<Stimulus> beginning =
+        beginning_of(recipe.parts[i], recipe, from + std::llround(kEnoughS * recipe.sample_rate_hz));
+    if (beginning) until = std::min(until, beginning->frames());
+    if (until <= from) continue;
     Stimulus& played = beginning ? *beginning : stimulus;
-    const std::int64_t from = beginning ? 0 : placed.first_frame, origin = beginning ? placed.first_frame : 0,
-                       frames = beginning ? beginning->frames() : placed.frames,
+    // Frame 0 of what is rendered, and of the part in it.
+    const std::int64_t origin = beginning ? placed.first_frame : 0,
+                       start = placed.first_frame - origin + from, frames = until - from,
                        count = std::min(kMostBlocks, (frames + kBlock - 1) / kBlock);
     for (std::int64_t block = 0; block < count; ++block)
       scores.add(played,
-                 from + (count == 1 ? 0 : block * std::max<std::int64_t>(0, frames - kBlock) / (count - 1)),
+                 start + (count == 1 ? 0 : block * std::max<std::int64_t>(0, frames - kBlock) / (count - 1)),
                  origin);
   }
   return scores.best();

@@ -439,6 +439,17 @@ TEST(Health, SwappedNoiseOfEachChannelIsTold) {
     EXPECT_EQ(troubles(checked(right, &stimulus)), "") << seconds;
     const HealthResult found = check_health(turned, &stimulus);
     EXPECT_EQ(found.carries, (std::vector<int>{2, 0, 1})) << seconds;
+    // Where its beginning was cut off, by what is there.
+    for (const std::int64_t lost : {60000, 500000}) {
+      if (lost >= right.frames() - 60000) continue;
+      MemorySource whole(right), moved(turned);
+      const Audio late = read_stretch(whole, lost, right.frames()),
+                  other = read_stretch(moved, lost, right.frames());
+      const HealthResult cut = check_health(late, &stimulus), cut_other = check_health(other, &stimulus);
+      ASSERT_TRUE(cut.best && cut_other.best) << lost;
+      EXPECT_EQ(cut.carries, (std::vector<int>{0, 1, 2})) << seconds << " " << lost;
+      EXPECT_EQ(cut_other.carries, (std::vector<int>{2, 0, 1})) << seconds << " " << lost;
+    }
   }
 }
 
