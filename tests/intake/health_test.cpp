@@ -440,7 +440,7 @@ TEST(Health, SwappedNoiseOfEachChannelIsTold) {
     const HealthResult found = check_health(turned, &stimulus);
     EXPECT_EQ(found.carries, (std::vector<int>{2, 0, 1})) << seconds;
     // Where its beginning was cut off, by what is there.
-    for (const std::int64_t lost : {60000, 500000}) {
+    for (const std::int64_t lost : {60000, 420000}) {
       if (lost >= right.frames() - 60000) continue;
       MemorySource whole(right), moved(turned);
       const Audio late = read_stretch(whole, lost, right.frames()),
